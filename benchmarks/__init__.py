@@ -1,0 +1,1 @@
+"""What ./pulley bench runs: ratios against a named alternative in the same run, medians of several rounds."""

@@ -1,0 +1,22 @@
+"""Run every benchmark, or those named: python -m benchmarks [contact] [ways_out] ..."""
+
+import sys
+
+from benchmarks import browser, contact, film, ways_out
+
+ALL = {"contact": contact.run, "ways_out": ways_out.run, "film": film.run, "browser": browser.run}
+
+
+def main(names: list[str]) -> int:
+    """Run the benchmarks named, all by default; 2 for a name that is none."""
+    unknown = [name for name in names if name not in ALL]
+    if unknown:
+        print(f"There is no benchmark {unknown[0]}. Choose from: {', '.join(ALL)}.", file=sys.stderr)
+        return 2
+    for name in names or ALL:
+        ALL[name]()
+    return 0
+
+
+if __name__ == "__main__":
+    sys.exit(main(sys.argv[1:]))

@@ -1,0 +1,24 @@
+"""The assemblies that benchmarks use."""
+
+import tempfile
+from functools import cache
+from pathlib import Path
+from unittest import mock
+
+from pulley.core.assembly import Assembly
+from pulley.core.formats import step_reader, step_shapes
+from pulley.core.formats.step import read_step
+
+ROOT = Path(__file__).resolve().parents[1]
+AS1 = ROOT / "node_modules/occt-import-js/test/testfiles/cax-if/as1-oc-214.stp"
+
+
+@cache
+def as1(chord: float | None = None, angle: float | None = None) -> Assembly:
+    """The CAx-IF test assembly as Pulley meshes it, or meshed finer (mm, rad) for more triangles."""
+    if chord is None:
+        with tempfile.TemporaryDirectory() as store:
+            return read_step(AS1, Path(store))
+    finer = mock.patch.multiple(step_shapes, ANGLE=angle, ANGLE_CURVED=angle)
+    with finer, mock.patch.multiple(step_reader, CHORD=chord, CHORD_SHARE=0.0):
+        return step_reader.read(AS1, lambda _share, _message: None)

@@ -1,0 +1,1 @@
+"""The trade: assemblies, motions, contact, trails and cameras. Imports nothing of the web."""

@@ -1,0 +1,149 @@
+"""Assembly, Component, Part: the tree that a file brought in, and where each item stands."""
+
+import re
+from collections import Counter
+from collections.abc import Iterable, Iterator
+from dataclasses import dataclass, field
+from functools import cached_property
+
+import numpy as np
+from numpy.typing import NDArray
+
+from pulley.core.errors import PulleyError
+from pulley.core.geometry.frames import Pose, apply
+from pulley.core.geometry.mesh import Mesh
+
+NAME_LIMIT = 120  # characters kept of a name; a longer one is cut with an ellipsis
+
+
+@dataclass(frozen=True, eq=False)
+class Part:
+    """A design that one or more components share."""
+
+    key: str
+    name: str
+    mesh: Mesh
+
+
+@dataclass(frozen=True, eq=False)
+class Component:
+    """One placed item of the tree: a leaf when it has a part, else a subassembly.
+
+    ``pose`` is the home pose (4, 4) in the assembly's frame; ``colour`` is sRGB, 0 to 1.
+    """
+
+    path: str
+    name: str
+    parent: str | None
+    pose: Pose
+    part: Part | None = None
+    colour: tuple[float, float, float] | None = None
+
+
+@dataclass(frozen=True, eq=False)
+class Assembly:
+    """Components in tree order, every parent before its children. Never altered once made."""
+
+    name: str
+    components: tuple[Component, ...]
+    notes: tuple[str, ...] = ()
+    chord_error: float = 0.0
+    source: dict[str, str] = field(default_factory=dict)
+
+    @cached_property
+    def by_path(self) -> dict[str, Component]:
+        """Every component under its path."""
+        return {component.path: component for component in self.components}
+
+    @cached_property
+    def leaves(self) -> tuple[Component, ...]:
+        """The components that have a part, in tree order."""
+        return tuple(c for c in self.components if c.part is not None)
+
+    @cached_property
+    def leaf_places(self) -> dict[str, int]:
+        """Where each leaf stands in ``leaves``, by path."""
+        return {leaf.path: k for k, leaf in enumerate(self.leaves)}
+
+    @cached_property
+    def parts(self) -> tuple[tuple[Part, int], ...]:
+        """Each part with its quantity, in order of first appearance."""
+        count = Counter(c.part.key for c in self.leaves)
+        first = {c.part.key: c.part for c in reversed(self.leaves)}
+        return tuple((first[key], count[key]) for key in dict.fromkeys(c.part.key for c in self.leaves))
+
+    @cached_property
+    def bounds(self) -> NDArray[np.float64]:
+        """Lowest and highest corner (2, 3) of everything at home, in mm."""
+        boxes = np.array([component_bounds(c) for c in self.leaves])
+        return np.array([boxes[:, 0].min(0), boxes[:, 1].max(0)])
+
+    @cached_property
+    def diagonal(self) -> float:
+        """Length in mm of the diagonal of the bounds: the assembly's size in one number."""
+        return float(np.linalg.norm(self.bounds[1] - self.bounds[0]))
+
+    def leaves_of(self, paths: Iterable[str]) -> tuple[str, ...]:
+        """Paths of all leaves named by ``paths`` or inside the subassemblies they name, in tree order.
+
+        Raises PulleyError when a path names nothing.
+        """
+        wanted = set(paths)
+        for path in sorted(wanted - self.by_path.keys()):
+            raise PulleyError(f"There is no component “{path}” in this assembly.")
+        if len(wanted) == 1:
+            return self.below[wanted.pop()]
+        chosen = {leaf for path in wanted for leaf in self.below[path]}
+        return tuple(leaf.path for leaf in self.leaves if leaf.path in chosen)
+
+    def above(self, path: str) -> Iterator[str]:
+        """Paths of the subassemblies that hold a component, from the nearest to the root."""
+        holder = self.by_path[path].parent
+        while holder is not None:
+            yield holder
+            holder = self.by_path[holder].parent
+
+    @cached_property
+    def below(self) -> dict[str, tuple[str, ...]]:
+        """For every component, the paths of its leaves in tree order; a leaf's own path for a leaf."""
+        found: dict[str, list[str]] = {component.path: [] for component in self.components}
+        for leaf in self.leaves:
+            for path in (leaf.path, *self.above(leaf.path)):
+                found[path].append(leaf.path)
+        return {path: tuple(leaves) for path, leaves in found.items()}
+
+
+def component_bounds(component: Component, pose: Pose | None = None) -> NDArray[np.float64]:
+    """Lowest and highest corner (2, 3) of a leaf at ``pose`` (home when None), in mm."""
+    points = apply(component.pose if pose is None else pose, component.part.mesh.vertices)
+    return np.array([points.min(0), points.max(0)])
+
+
+def clean_name(name: str, fallback: str) -> str:
+    """A name fit for a path: one line, no slash, not empty, not endless.
+
+    >>> clean_name("M6/20", "part 1")
+    'M6\u221520'
+    >>> clean_name("  ", "part 1")
+    'part 1'
+    """
+    name = re.sub(r"[\x00-\x1f\x7f\s]+", " ", name).strip().replace("/", "\u2215") or fallback
+    return name if len(name) <= NAME_LIMIT else name[: NAME_LIMIT - 1] + "…"
+
+
+def unique_names(names: list[str]) -> list[str]:
+    """Sibling names made distinct: the second of a kind gets ``#2``, the third ``#3``.
+
+    >>> unique_names(["nut", "bolt", "nut"])
+    ['nut', 'bolt', 'nut#2']
+    """
+    taken: set[str] = set()
+    unique = []
+    for name in names:
+        number, candidate = 1, name
+        while candidate in taken:
+            number += 1
+            candidate = f"{name}#{number}"
+        taken.add(candidate)
+        unique.append(candidate)
+    return unique

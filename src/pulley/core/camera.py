@@ -1,0 +1,80 @@
+"""Camera views: fitted to what is to be seen, and turned into the frame that a picture is drawn in."""
+
+import numpy as np
+from numpy.typing import NDArray
+
+from pulley.core.geometry.frames import Vector, unit
+from pulley.core.teardown import Camera
+
+QUARTER = (0.62, -0.66, 0.43)  # from the target to the eye: right, front, a little from above
+FOV = 35.0  # degrees, vertical
+MARGIN = 1.08  # of the tightest fit
+
+
+def camera_frame(camera: Camera) -> NDArray[np.float64]:
+    """Rows right, up, back (3, 3) of a camera; "back" points from the target to the eye.
+
+    A camera that looks along its own up direction is given another one.
+    """
+    back = unit(np.subtract(camera.eye, camera.target))
+    up = np.array(camera.up, float)
+    if np.linalg.norm(np.cross(up, back)) < 1e-6 * max(np.linalg.norm(up), 1e-12):
+        up = np.eye(3)[(int(np.argmax(np.abs(back))) + 1) % 3]
+    right = unit(np.cross(up, back))
+    return np.array([right, np.cross(back, right), back])
+
+
+def fitted(
+    points: NDArray[np.float64],
+    direction: Vector = QUARTER,
+    aspect: float = 4 / 3,
+    fov: float = FOV,
+    up: Vector = (0.0, 0.0, 1.0),
+) -> Camera:
+    """The perspective view from ``direction`` that just holds all ``points`` (n, 3), in mm.
+
+    Parameters
+    ----------
+    points : (n, 3) float64
+    direction : (3,)
+        From the target to the eye; any length but zero.
+    aspect : width over height of the picture
+    fov : vertical angle in degrees
+    up : (3,)
+        What is up in the picture, where the direction does not run along it
+
+    Raises
+    ------
+    ValueError
+        When the direction is zero or not finite.
+    """
+    target = (points.min(0) + points.max(0)) / 2
+    upward = tuple(np.asarray(up, float).tolist())
+    aim = Camera("", "", tuple((target + unit(direction)).tolist()), tuple(target.tolist()), upward)
+    a, b, c = camera_frame(aim) @ (points - target).T
+    tall = np.tan(np.radians(fov) / 2)
+    needed = c + MARGIN * np.maximum(np.abs(b) / tall, np.abs(a) / (tall * aspect))
+    eye = target + unit(direction) * max(float(needed.max()), 1e-3)
+    return Camera("", "", tuple(eye.tolist()), tuple(target.tolist()), upward, fov=fov)
+
+
+def project(camera: Camera, points: NDArray[np.float64], width: int, height: int) -> NDArray[np.float64]:
+    """Points (..., 3) as (x, y, depth): pixels from the upper left corner, and a depth that grows away.
+
+    Perspective depth is -1/distance, which is linear across the picture, so a depth buffer may
+    interpolate it. A point at or behind the eye has depth -infinity.
+    """
+    frame = camera_frame(camera)
+    local = (points - np.array(camera.eye)) @ frame.T
+    tall = np.tan(np.radians(camera.fov) / 2)
+    distance = -local[..., 2]
+    if camera.projection == "parallel":
+        reach = np.linalg.norm(np.subtract(camera.eye, camera.target))
+        scale, depth = np.full_like(distance, height / (2 * tall * reach)), distance
+    else:
+        ahead = distance > 1e-9
+        safe = np.where(ahead, distance, 1.0)
+        scale, depth = height / (2 * tall * safe), np.where(ahead, -1 / safe, -np.inf)
+    x = width / 2 + local[..., 0] * scale
+    y = height / 2 - local[..., 1] * scale
+    return np.stack([x, y, depth], axis=-1)

@@ -1,0 +1,283 @@
+"""The headless commands: inspect, travel, check, matches, along, fits. Core alone, no database.
+
+Exit status: 0 fine, 1 the answer is "no" (a snag was found), 2 bad input.
+"""
+
+import argparse
+import json
+import os
+import sys
+from collections.abc import Sequence
+from dataclasses import asdict
+from pathlib import Path
+from typing import Any, NoReturn
+
+import numpy as np
+
+from pulley.core.assembly import Assembly, component_bounds
+from pulley.core.contact.check import check
+from pulley.core.contact.clearance import clearance
+from pulley.core.contact.fits import find_fits
+from pulley.core.contact.scene import home_scene
+from pulley.core.contact.sweep import TOLERANCE
+from pulley.core.describe import remedy_sentence
+from pulley.core.editing import find_step
+from pulley.core.errors import PulleyError
+from pulley.core.formats import teardown_json
+from pulley.core.formats.step import read_step_kept
+from pulley.core.motion.steps import stages
+from pulley.core.planning.companions import bring_along, matches
+from pulley.core.planning.directions import name_of
+from pulley.core.planning.picks import parse_direction
+from pulley.core.planning.remedies import remedies
+from pulley.core.planning.ways_out import WayOut, ways_out
+from pulley.core.teardown import Teardown
+
+
+def default_store() -> Path:
+    """Where the headless commands keep geometry: PULLEY_STORE, else the user's cache folder."""
+    cache = Path(os.environ.get("XDG_CACHE_HOME", Path.home() / ".cache"))
+    return Path(os.environ.get("PULLEY_STORE", cache / "pulley" / "geometry"))
+
+
+def _assembly(file: str) -> Assembly:
+    return read_step_kept(Path(file), default_store())
+
+
+def inspect(args: argparse.Namespace) -> tuple[dict[str, Any], int]:
+    """What is in a file."""
+    assembly = _assembly(args.file)
+    return {
+        "source": assembly.source,
+        "units": "mm",
+        "components": [
+            {
+                "path": leaf.path,
+                "name": leaf.name,
+                "part": leaf.part.key,
+                "bounds": component_bounds(leaf).tolist(),
+                "volume": leaf.part.mesh.volume,
+                "triangles": len(leaf.part.mesh.triangles),
+            }
+            for leaf in assembly.leaves
+        ],
+        "parts": [{"part": part.key, "name": part.name, "quantity": quantity} for part, quantity in assembly.parts],
+        "notes": list(assembly.notes),
+    }, 0
+
+
+def travel(args: argparse.Namespace) -> tuple[dict[str, Any], int]:
+    """How far components are free to go, and what stops them."""
+    if not 0 < args.tolerance < 1e6:
+        raise PulleyError("The tolerance must be a number of mm above 0.")
+    if not args.ways and not args.along:
+        raise PulleyError("Say which way: --along X,Y,Z, or --ways for all of them.")
+    assembly = _assembly(args.file)
+    movers = assembly.leaves_of(args.move)
+    scene = home_scene(assembly, args.removed, args.tolerance)
+    for mover in movers:
+        if mover not in scene.poses:
+            raise PulleyError(f"“{mover}” is both moved and removed.")
+    if args.ways:
+        return {"tolerance": scene.tolerance, "ways": [_way(way) for way in ways_out(scene, movers)]}, 0
+    direction = parse_direction(assembly, args.along)
+    meeting = scene.first_meeting(movers, -direction if args.reverse else direction)
+    return {
+        "free": meeting.travel if meeting else None,
+        "blocker": meeting.blocker if meeting else None,
+        "tolerance": scene.tolerance,
+    }, 0
+
+
+def _way(way: WayOut) -> dict[str, Any]:
+    keys = ("axis", "direction", "free", "blocker", "point", "suggested")
+    return {key: getattr(way, key) for key in keys}
+
+
+def _teardown(args: argparse.Namespace) -> tuple[Assembly, Teardown]:
+    """The assembly and the teardown that a command names, checked against each other."""
+    try:
+        text = Path(args.teardown).read_bytes()
+    except OSError as error:
+        raise PulleyError(f"{args.teardown} cannot be opened: {error.strerror}.") from error
+    teardown = teardown_json.loads(text)
+    assembly = _assembly(args.file)
+    teardown_json.check_source(assembly, teardown)
+    teardown_json.check_members(assembly, teardown)
+    return assembly, teardown
+
+
+def check_teardown(args: argparse.Namespace) -> tuple[dict[str, Any], int]:
+    """Whether a teardown is free of snags, and what would clear it."""
+    assembly, teardown = _teardown(args)
+
+    def report(done: int, number: int) -> None:
+        if args.progress:
+            print(f"step {done} of {number}", file=sys.stderr, flush=True)
+
+    verdict = check(assembly, teardown, report=report)
+    played = {stage.step.id: stage for stage in stages(assembly, teardown)} if args.clearance else {}
+    steps = []
+    for id, snags in verdict.snags.items():
+        cures = [remedy.to_json() for remedy in remedies(assembly, teardown, verdict, id)]
+        step = {"id": id, "clear": not snags, "snags": [{**asdict(snag), "remedies": cures} for snag in snags]}
+        if verdict.skew[id]:
+            step["warnings"] = [{"member": member, "angle": angle} for member, angle in verdict.skew[id]]
+        if args.clearance:
+            nearest = clearance(assembly, played[id])
+            step["clearance"] = asdict(nearest) if nearest else None
+        steps.append(step)
+    overlaps = [{"a": o.a, "b": o.b, "depth": o.depth} for o in verdict.overlaps]
+    return {"clear": verdict.clear, "steps": steps, "overlaps": overlaps}, 0 if verdict.clear else 1
+
+
+def find_matches(args: argparse.Namespace) -> tuple[dict[str, Any], int]:
+    """Which other components could make the same motion as a step's, and how."""
+    assembly, teardown = _teardown(args)
+    step = find_step(teardown, args.step)
+    return {
+        "step": step.id,
+        "matches": [
+            {"member": match.member, "by": match.kind, "step": teardown_json.step_document(match.step)}
+            for match in matches(assembly, step)
+        ],
+    }, 0
+
+
+def find_riders(args: argparse.Namespace) -> tuple[dict[str, Any], int]:
+    """Which components sit on those that move, and so come along."""
+    assembly = _assembly(args.file)
+    movers = assembly.leaves_of(args.move)
+    direction = parse_direction(assembly, args.along)
+    return {"along": list(bring_along(home_scene(assembly, args.removed), movers, direction))}, 0
+
+
+def list_fits(args: argparse.Namespace) -> tuple[dict[str, Any], int]:
+    """Which pairs look like fits, threads and others, for a teardown to confirm."""
+    return {"fits": [asdict(fit) for fit in find_fits(_assembly(args.file))]}, 0
+
+
+def _plain_inspect(answer: dict[str, Any]) -> str:
+    lines = [f"{answer['source']['file']}: {len(answer['components'])} components of {len(answer['parts'])} parts"]
+    lines += [f"{part['quantity']:5} × {part['name']}" for part in answer["parts"]]
+    return "\n".join(lines + answer["notes"])
+
+
+def _plain_travel(answer: dict[str, Any]) -> str:
+    if "ways" in answer:
+        return "\n".join(f"{_name(way['direction']):<24} {_free(way)}" for way in answer["ways"])
+    return _free(answer)
+
+
+def _name(direction: Sequence[float]) -> str:
+    return name_of(np.array(direction))[1]
+
+
+def _free(answer: dict[str, Any]) -> str:
+    if answer["free"] is None:
+        return "Clear: nothing is ever in the way."
+    return f"Free for {answer['free']:.3f} mm, then {answer['blocker']}."
+
+
+def _plain_check(answer: dict[str, Any]) -> str:
+    lines = []
+    for step in answer["steps"]:
+        for snag in step["snags"]:
+            what = "ends inside" if snag["kind"] == "end" else "meets"
+            lines.append(f"{step['id']}: {snag['moving']} {what} {snag['blocker']} at {snag['travel']:.1f} mm")
+        cures = step["snags"][0]["remedies"] if step["snags"] else []
+        lines += [f"    what clears it: {remedy_sentence(cure)}" for cure in cures]
+        for warning in step.get("warnings", ()):
+            lines.append(f"{step['id']}: the axis of {warning['member']} is {warning['angle']:.1f}° off its travel")
+        if step.get("clearance"):
+            near = step["clearance"]
+            lines.append(f"{step['id']}: {near['moving']} passes {near['still']} at {near['distance']:.2f} mm")
+    return "\n".join([*lines, f"{len(answer['steps'])} steps, " + ("no snags." if answer["clear"] else "not clear.")])
+
+
+def _plain_matches(answer: dict[str, Any]) -> str:
+    return "\n".join(f"{match['member']} (by {match['by']})" for match in answer["matches"]) or "No match."
+
+
+def _plain_riders(answer: dict[str, Any]) -> str:
+    return "\n".join(answer["along"]) or "Nothing sits on it."
+
+
+def _plain_fits(answer: dict[str, Any]) -> str:
+    lines = [f"{fit['a']} in {fit['b']}: {fit['kind']}, {fit['depth']:.2f} mm deep" for fit in answer["fits"]]
+    return "\n".join(lines) or "No fits."
+
+
+class _Parser(argparse.ArgumentParser):
+    def error(self, message: str) -> NoReturn:
+        raise PulleyError(f"{message}. See `pulley {self.prog.rpartition(' ')[2]} --help`.")
+
+
+COMMANDS = (
+    ("inspect", inspect, _plain_inspect),
+    ("travel", travel, _plain_travel),
+    ("check", check_teardown, _plain_check),
+    ("matches", find_matches, _plain_matches),
+    ("along", find_riders, _plain_riders),
+    ("fits", list_fits, _plain_fits),
+)
+ALONG = "X,Y,Z; or X,Y,Z:X,Y,Z from point to point; or axis:, normal: or edge: and PATH, with @X,Y,Z for which one"
+
+
+def _parser() -> argparse.ArgumentParser:
+    parser = _Parser(prog="pulley", description="Exploded views that come apart the way the real thing does.")
+    commands = parser.add_subparsers(dest="command", required=True)
+    for name, run, plain in COMMANDS:
+        command = commands.add_parser(name, help=run.__doc__, description=run.__doc__)
+        command.set_defaults(run=run, plain=plain)
+        command.add_argument("file", metavar="FILE", help="a STEP assembly")
+        command.add_argument("--json", action="store_true", help="answer as JSON")
+        if name in ("travel", "along"):
+            command.add_argument("--move", action="append", required=True, metavar="PATH")
+            command.add_argument("--along", required=name == "along", metavar="DIRECTION", help=ALONG)
+            command.add_argument("--removed", action="append", default=[], metavar="PATH")
+        if name == "travel":
+            command.add_argument("--reverse", action="store_true", help="the other way")
+            command.add_argument("--ways", action="store_true", help="every way out, best first")
+            command.add_argument("--tolerance", type=float, default=TOLERANCE, metavar="MM")
+        if name in ("check", "matches"):
+            command.add_argument("teardown", metavar="TEARDOWN.json")
+        if name == "check":
+            command.add_argument("--clearance", action="store_true", help="how near each step brings what it passes")
+            command.add_argument("--progress", action="store_true", help="say on standard error which step is done")
+        if name == "matches":
+            command.add_argument("step", metavar="STEP", help="the step's id")
+    return parser
+
+
+def _negative_vector(argv: Sequence[str]) -> list[str]:
+    """``--along -1,0,0`` reads like an option to argparse; join the two."""
+    joined: list[str] = []
+    for word in argv:
+        if joined and joined[-1] == "--along":
+            joined[-1] = f"--along={word}"
+        else:
+            joined.append(word)
+    return joined
+
+
+def main(argv: Sequence[str] | None = None) -> int:
+    """Run one command; see the module."""
+    try:
+        args = _parser().parse_args(_negative_vector(sys.argv[1:] if argv is None else argv))
+        answer, status = args.run(args)
+    except PulleyError as error:
+        print(f"pulley: {error}", file=sys.stderr)
+        return 2
+    except OSError as error:
+        print(f"pulley: {error.strerror or error}: {error.filename or ''}", file=sys.stderr)
+        return 2
+    try:
+        print(json.dumps(answer, ensure_ascii=False) if args.json else args.plain(answer), flush=True)
+    except BrokenPipeError:  # whoever reads has seen enough
+        os.dup2(os.open(os.devnull, os.O_WRONLY), sys.stdout.fileno())
+    return status
+
+
+if __name__ == "__main__":
+    sys.exit(main())

@@ -1,0 +1,1 @@
+"""First contact of sweeps, overlap, and the check of a whole teardown."""

@@ -1,0 +1,271 @@
+"""Checks of a whole teardown: each step with everything else where it then stands, and the end."""
+
+from collections.abc import Callable, Iterator
+from dataclasses import dataclass
+from weakref import WeakKeyDictionary
+
+import numpy as np
+from numpy.typing import NDArray
+
+from pulley.core.assembly import Assembly
+from pulley.core.contact.distance import mesh_distance
+from pulley.core.contact.fits import Bare, bare_meshes
+from pulley.core.contact.overlap import Overlap, new_overlaps
+from pulley.core.contact.scene import Scene, home_boxes, safe_tolerance, turn_bounds
+from pulley.core.contact.sweep import TOLERANCE
+from pulley.core.motion.legs import Leg, Move, carried, legs, relative, together
+from pulley.core.motion.score import Bar, bars
+from pulley.core.motion.steps import Displaced, Stage, placements, poses_at, skew_members, stages
+from pulley.core.motion.travel import Slide, Turn
+from pulley.core.teardown import Teardown
+
+Report = Callable[[int, int], None]  # called with steps done and steps in all; what it raises ends the check
+Group = list[tuple[Stage, Bar]]
+Found = tuple[tuple[str, "Snag"], ...]
+STILL = 1e-6  # mm; movers that gain less than this on each other move as one
+KEPT = 4096  # groups of steps that are remembered for an assembly
+_checked: WeakKeyDictionary[Assembly, dict] = WeakKeyDictionary()
+
+
+@dataclass(frozen=True)
+class Snag:
+    """An unwanted contact in a step: who runs into whom, at which share and travel, and where."""
+
+    moving: str
+    blocker: str
+    at: float
+    travel: float
+    kind: str
+    point: tuple[float, float, float] | None = None
+
+
+@dataclass(frozen=True)
+class Verdict:
+    """The check of a teardown: snags by step id, in order of steps, and overlaps at the end.
+
+    ``skew`` has, by step id, the members of radial steps whose own axis is off their travel, in degrees.
+    """
+
+    snags: dict[str, tuple[Snag, ...]]
+    overlaps: tuple[Overlap, ...]
+    skew: dict[str, tuple[tuple[str, float], ...]]
+
+    @property
+    def clear(self) -> bool:
+        """Whether nothing runs into anything."""
+        return not self.overlaps and not any(self.snags.values())
+
+
+@dataclass(frozen=True, eq=False)
+class Confirmed:
+    """The fits that a teardown confirms: what still counts of each pair, and how deep in mm it may overlap."""
+
+    bare: Bare
+    depths: dict[frozenset[str], float]
+
+
+def check(
+    assembly: Assembly, teardown: Teardown, tolerance: float = TOLERANCE, report: Report = lambda _done, _all: None
+) -> Verdict:
+    """Check every step of a teardown, and its end pose for overlap.
+
+    ``report`` hears after every step how many are done; an exception from it ends the check, so that
+    it can be cancelled. Steps checked before, and pairs that met the same way before, are not worked
+    out again.
+
+    Raises PulleyError as `travels` does.
+    """
+    tolerance = safe_tolerance(assembly, tolerance)
+    fits = Confirmed(
+        bare_meshes(assembly, teardown.fits),
+        {frozenset((fit["a"], fit["b"])): fit.get("depth", np.inf) for fit in teardown.fits},
+    )
+    played = stages(assembly, teardown)
+    snags: dict[str, list[Snag]] = {step.id: [] for step in teardown.steps}
+    end = played[-1].displaced(1.0) if played else placements(assembly, teardown)
+    after = [stage.before for stage in played[1:]] + [end]
+    done, boxes = 0, home_boxes(assembly).copy()
+    if teardown.placed:
+        boxes = Scene(assembly, poses_at(assembly, placements(assembly, teardown)), tolerance).boxes
+    for group in together(played, bars(teardown.steps)):
+        for id, snag in _check_group(assembly, group, boxes, fits, tolerance):
+            snags[id].append(snag)
+        done += len(group)
+        _move_boxes(assembly, group, after[done - 1], boxes)
+        report(done, len(played))
+    overlaps = new_overlaps(assembly, poses_at(assembly, end), boxes, end, fits.depths, tolerance)
+    for id, snag in _blame_steps(played, overlaps):
+        snags[id].append(snag)
+    skew = {stage.step.id: tuple(skew_members(assembly, stage)) for stage in played}
+    return Verdict({id: tuple(found) for id, found in snags.items()}, overlaps, skew)
+
+
+def _check_group(
+    assembly: Assembly, group: Group, boxes: NDArray[np.float64], fits: Confirmed, tolerance: float
+) -> Found:
+    """Snags of steps that play together, with their steps' ids; ``boxes`` (n, 2, 3) bound the leaves as they start.
+
+    What they are depends on nothing but the motions and what stands near them, so they are kept by
+    that: after a change only what depends on it is checked again.
+    """
+    ids = [stage.step.id for stage, _ in group]
+    before = group[0][0].before
+    near = _near(assembly, group, boxes, tolerance)
+    key = (
+        tuple((path, way.key) for stage, _ in group for path, way in stage.travels.items()),
+        tuple((bar.start - group[0][1].start, bar.end - bar.start) for _, bar in group) if len(group) > 1 else (),
+        tuple((path, before[path].tobytes() if path in before else b"") for path in near),
+        frozenset(fits.bare),
+        tolerance,
+    )
+    known = _checked.setdefault(assembly, {})
+    if key not in known:
+        if len(known) >= KEPT:
+            del known[next(iter(known))]
+        known[key] = [(ids.index(id), snag) for id, snag in _snags(assembly, group, near, fits, tolerance)]
+    return tuple((ids[number], snag) for number, snag in known[key])
+
+
+def _near(assembly: Assembly, group: Group, boxes: NDArray[np.float64], tolerance: float) -> list[str]:
+    """The leaves whose bounds reach into those of all that a group's movers pass through, movers included."""
+    places = assembly.leaf_places
+    movers = np.array([places[path] for stage, _ in group for path in stage.travels], int)
+    if len(group) > 1 or not len(movers):
+        return list(places) if len(movers) else []
+    swept = np.array([_swept(boxes[places[path]], way) for path, way in group[0][0].travels.items()])
+    low, high = swept[:, 0].min(0) - tolerance, swept[:, 1].max(0) + tolerance
+    near = (boxes[:, 0] <= high).all(1) & (boxes[:, 1] >= low).all(1)
+    near[movers] = True
+    return [assembly.leaves[place].path for place in np.flatnonzero(near)]
+
+
+def _move_boxes(assembly: Assembly, group: Group, end: Displaced, boxes: NDArray[np.float64]) -> None:
+    """Let the bounds (n, 2, 3) of the leaves that a group has moved be those at its end."""
+    moved = dict.fromkeys(path for stage, _ in group for path in stage.travels)
+    if moved:
+        scene = Scene(assembly, poses_at(assembly, end, moved))
+        boxes[[assembly.leaf_places[path] for path in moved]] = scene.boxes
+
+
+def _swept(box: NDArray[np.float64], way: Slide | Turn) -> NDArray[np.float64]:
+    """Bounds (2, 3) of all that a box (2, 3) passes through on its way."""
+    if isinstance(way, Turn):
+        pick = np.array([[x, y, z] for x in (0, 1) for y in (0, 1) for z in (0, 1)])
+        return turn_bounds(box[pick, [0, 1, 2]], way)
+    return np.array([box[0] + way.points.min(0), box[1] + way.points.max(0)])
+
+
+def _snags(assembly: Assembly, group: Group, near: list[str], fits: Confirmed, tolerance: float) -> Found:
+    """Snags of steps that play together, among the leaves near them, in order.
+
+    Of a pair that meets more than once the first meeting counts. Legs may be shorter than the tolerance,
+    so what two leaves press into each other from leg to leg adds up.
+    """
+    found: dict[frozenset[str], tuple[str, Snag]] = {}
+    pressed: dict[frozenset[str], float] = {}
+    apart = _Apart()
+    for leg in legs(group):
+        scene = Scene(assembly, poses_at(assembly, leg.displaced, near), tolerance, fits.bare)
+        apart.move(scene, leg)
+        touching: dict[frozenset[str], float] = {}
+        for mover, blocker in encounters(scene, leg.moves):
+            pair = frozenset((mover, blocker))
+            if pair in found or (len(group) > 1 and apart.stay(scene, mover, blocker)):
+                continue
+            met = _meet(scene, leg, mover, blocker)
+            if met:
+                touching[pair] = pressed.get(pair, 0.0) + met.left
+                if touching[pair] > tolerance:
+                    found[pair] = _snag(group, leg, mover, blocker, met)
+        pressed = touching
+    return tuple(sorted(found.values(), key=lambda entry: entry[1].at))
+
+
+@dataclass(frozen=True)
+class _Met:
+    """Where two leaves meet in a leg: at which share of it, the point (3,), and the mm that are left to go."""
+
+    share: float
+    point: NDArray[np.float64]
+    left: float
+
+
+def _meet(scene: Scene, leg: Leg, mover: str, blocker: str) -> _Met | None:
+    """The meeting of two leaves in a leg; None when there is none."""
+    other = leg.moves.get(blocker)
+    move = relative(leg.moves[mover], other)
+    turns = isinstance(move, Turn)
+    reach = abs(move.angle) if turns else float(np.linalg.norm(move))
+    contact = (scene.contact_turning if turns else scene.contact)(mover, blocker, move)
+    if contact.point is None or contact.travel > reach:
+        return None
+    share = contact.travel / reach
+    left = move.length(1.0 - share, contact.point) if turns else reach - contact.travel
+    return _Met(share, carried(np.array(contact.point), other, share), left)
+
+
+def _snag(group: Group, leg: Leg, mover: str, blocker: str, met: _Met) -> tuple[str, Snag]:
+    """A meeting as a snag of the last step of a group that moves the mover, with the step's id."""
+    stage = next(stage for stage, _ in reversed(group) if mover in stage.travels)
+    low, high = leg.shares[stage.step.id]
+    share = low + (high - low) * met.share
+    travel = stage.travels[mover].length(share, met.point)
+    return stage.step.id, Snag(mover, blocker, share, travel, "sweep", tuple(met.point.tolist()))
+
+
+class _Apart:
+    """Pairs that were once measured to be apart cannot meet before they have moved as far."""
+
+    def __init__(self) -> None:
+        self._gone: dict[str, float] = {}  # mm that each leaf has moved at most, the present leg included
+        self._reach: dict[str, float] = {}  # of them, in the present leg
+        self._safe: dict[frozenset[str], float] = {}  # how far a pair may have moved before it is measured again
+
+    def move(self, scene: Scene, leg: Leg) -> None:
+        """Count in what a leg moves."""
+        self._reach = {path: scene.pace(path, move) for path, move in leg.moves.items()}
+        for path, reach in self._reach.items():
+            self._gone[path] = self._gone.get(path, 0.0) + reach
+
+    def stay(self, scene: Scene, a: str, b: str) -> bool:
+        """Whether two leaves cannot meet in the present leg, at the start of which ``scene`` shows them."""
+        pair = frozenset((a, b))
+        gone = self._gone.get(a, 0.0) + self._gone.get(b, 0.0)
+        if gone < self._safe.get(pair, 0.0):
+            return True
+        reach = self._reach.get(a, 0.0) + self._reach.get(b, 0.0)
+        distance = mesh_distance(*scene.body(a), *scene.body(b))
+        self._safe[pair] = gone - reach + distance
+        return reach < distance
+
+
+def encounters(scene: Scene, moves: dict[str, Move]) -> Iterator[tuple[str, str]]:
+    """Pairs (mover, other) that move differently and whose bounds say that they may meet; each pair once."""
+    kinds: dict[bytes, int] = {}
+    kind = np.zeros(len(scene.paths), int)
+    swept = scene.boxes.copy()
+    movers = scene.places(path for path in scene.paths if path in moves)
+    for place in movers:
+        move = moves[scene.paths[place]]
+        kind[place] = kinds.setdefault(move.key if isinstance(move, Turn) else move.tobytes(), len(kinds) + 1)
+        swept[place] = scene.swept(place, move)
+    for place in movers:
+        near = (swept[:, 0] <= swept[place, 1] + scene.tolerance).all(1)
+        near &= (swept[:, 1] >= swept[place, 0] - scene.tolerance).all(1)
+        near &= (kind != kind[place]) & ((kind == 0) | (np.arange(len(kind)) > place))
+        mine = moves[scene.paths[place]]
+        for other in np.flatnonzero(near):
+            move = relative(mine, moves.get(scene.paths[other]))
+            if isinstance(move, Turn) or (np.linalg.norm(move) > STILL and scene.may_meet(place, other, move)):
+                yield scene.paths[place], scene.paths[other]
+
+
+def _blame_steps(played: list[Stage], overlaps: tuple[Overlap, ...]) -> Iterator[tuple[str, Snag]]:
+    """Each end overlap as a snag of the last step that moved either of the two."""
+    for overlap in overlaps:
+        for stage in reversed(played):
+            mover = next((path for path in (overlap.a, overlap.b) if path in stage.travels), None)
+            if mover:
+                other = overlap.b if mover == overlap.a else overlap.a
+                yield stage.step.id, Snag(mover, other, 1.0, stage.travels[mover].length(1.0), "end")
+                break

@@ -1,0 +1,310 @@
+"""The compiled inner loop: the least gap along an axis between two sets of projected facets.
+
+Facets are triangles (k, 3, 3) in a view frame whose third coordinate w runs along the travel.
+"""
+
+import math
+
+import numpy as np
+from numba import njit
+from numpy.typing import NDArray
+
+NEVER = math.inf
+THIN = 1e-7  # mm; overlaps narrower than this in projection are round-off
+
+
+@njit(cache=True, nogil=True)
+def _clip(poly, count, out, a, b, c):  # noqa: ANN001, ANN202
+    """Keep the side a*u + b*v + c >= 0 of a polygon (count, 2); returns the new count."""
+    kept = 0
+    for i in range(count):
+        j = i + 1 if i + 1 < count else 0
+        here = a * poly[i, 0] + b * poly[i, 1] + c
+        there = a * poly[j, 0] + b * poly[j, 1] + c
+        if here >= 0.0:
+            out[kept, 0] = poly[i, 0]
+            out[kept, 1] = poly[i, 1]
+            kept += 1
+        if (here > 0.0 and there < 0.0) or (here < 0.0 and there > 0.0):
+            s = here / (here - there)
+            out[kept, 0] = poly[i, 0] + s * (poly[j, 0] - poly[i, 0])
+            out[kept, 1] = poly[i, 1] + s * (poly[j, 1] - poly[i, 1])
+            kept += 1
+    return kept
+
+
+@njit(cache=True, nogil=True)
+def _is_thin(poly, count):  # noqa: ANN001, ANN202
+    area = 0.0
+    around = 0.0
+    for i in range(count):
+        j = i + 1 if i + 1 < count else 0
+        area += (poly[i, 0] - poly[0, 0]) * (poly[j, 1] - poly[0, 1])
+        area -= (poly[j, 0] - poly[0, 0]) * (poly[i, 1] - poly[0, 1])
+        around += math.hypot(poly[j, 0] - poly[i, 0], poly[j, 1] - poly[i, 1])
+    return abs(area) <= THIN * around
+
+
+@njit(cache=True, nogil=True)
+def _height(facet):  # noqa: ANN001, ANN202
+    """Coefficients of w = a*u + b*v + c over a facet, and twice its signed projected area."""
+    u1, v1, w1 = facet[1, 0] - facet[0, 0], facet[1, 1] - facet[0, 1], facet[1, 2] - facet[0, 2]
+    u2, v2, w2 = facet[2, 0] - facet[0, 0], facet[2, 1] - facet[0, 1], facet[2, 2] - facet[0, 2]
+    area = u1 * v2 - u2 * v1
+    a = (w1 * v2 - w2 * v1) / area
+    b = (u1 * w2 - u2 * w1) / area
+    return a, b, facet[0, 2] - a * facet[0, 0] - b * facet[0, 1], area
+
+
+@njit(cache=True, nogil=True)
+def _facet_gap(mover, rest, slack, poly, work):  # noqa: ANN001, ANN202
+    """Least gap >= -slack over the overlap of two facets, and where; infinite when there is none."""
+    for k in range(3):
+        poly[k, 0] = mover[k, 0]
+        poly[k, 1] = mover[k, 1]
+    ra, rb, rc, area = _height(rest)
+    sign = 1.0 if area > 0.0 else -1.0
+    count = 3
+    for k in range(3):
+        j = k + 1 if k < 2 else 0
+        a = -sign * (rest[j, 1] - rest[k, 1])
+        b = sign * (rest[j, 0] - rest[k, 0])
+        count = _clip(poly, count, work, a, b, -(a * rest[k, 0] + b * rest[k, 1]))
+        poly, work = work, poly
+        if count < 3:
+            return NEVER, 0.0, 0.0
+    if _is_thin(poly, count):
+        return NEVER, 0.0, 0.0
+    ma, mb, mc, _ = _height(mover)
+    ga, gb, gc = ra - ma, rb - mb, rc - mc
+    count = _clip(poly, count, work, ga, gb, gc + slack)
+    best, at_u, at_v = NEVER, 0.0, 0.0
+    for k in range(count):
+        gap = ga * work[k, 0] + gb * work[k, 1] + gc
+        if gap < best:
+            best, at_u, at_v = gap, work[k, 0], work[k, 1]
+    return best, at_u, at_v
+
+
+@njit(cache=True, nogil=True)
+def height_at(facet: NDArray[np.float64], u: float, v: float) -> float:
+    """The w of a facet's (3, 3) plane over (u, v)."""
+    a, b, c, _ = _height(facet)
+    return a * u + b * v + c
+
+
+@njit(cache=True, nogil=True)
+def slope_of(facet: NDArray[np.float64], scale: float) -> float:
+    """Sine of the angle between a facet (3, 3) and the w axis, where ``scale`` is mm for each unit of w."""
+    a, b, _, _ = _height(facet)
+    return 1.0 / math.sqrt(1.0 + (a * a + b * b) * scale * scale)
+
+
+@njit(cache=True, nogil=True)
+def bounds_of(facets: NDArray[np.float64]) -> NDArray[np.float64]:
+    """Bounds (k, 6) of facets (k, 3, 3): least u, v, w, then greatest."""
+    boxes = np.empty((len(facets), 6))
+    for i in range(len(facets)):
+        for axis in range(3):
+            x, y, z = facets[i, 0, axis], facets[i, 1, axis], facets[i, 2, axis]
+            boxes[i, axis] = min(x, y, z)
+            boxes[i, 3 + axis] = max(x, y, z)
+    return boxes
+
+
+@njit(cache=True, nogil=True)
+def _cell(x, low, size, cells):  # noqa: ANN001, ANN202
+    return min(max(int((x - low) / size), 0), cells - 1)
+
+
+@njit(cache=True, nogil=True)
+def grid_of(boxes: NDArray[np.float64], cells: int) -> tuple[NDArray[np.int32], NDArray[np.int32], NDArray[np.float64]]:
+    """Facets by cells of a square grid over (u, v): where each cell's share of the list starts, the list of
+    facet numbers, and the grid's least u and v and its cells' sizes."""
+    frame = np.empty(4)
+    for axis in range(2):
+        frame[axis] = boxes[:, axis].min()
+        frame[2 + axis] = max(boxes[:, 3 + axis].max() - frame[axis], 1e-9) / cells
+    low_u, low_v, size_u, size_v = frame
+    starts = np.zeros(cells * cells + 1, np.int32)
+    listed = np.empty(0, np.int32)
+    place = starts
+    for filling in range(2):
+        if filling:
+            starts[1:] = np.cumsum(starts[1:])
+            listed = np.empty(starts[-1], np.int32)
+            place = starts[:-1].copy()
+        for i in range(len(boxes)):
+            for cu in range(_cell(boxes[i, 0], low_u, size_u, cells), _cell(boxes[i, 3], low_u, size_u, cells) + 1):
+                for cv in range(_cell(boxes[i, 1], low_v, size_v, cells), _cell(boxes[i, 4], low_v, size_v, cells) + 1):
+                    cell = cu * cells + cv
+                    if filling:
+                        listed[place[cell]] = i
+                        place[cell] += 1
+                    else:
+                        starts[cell + 1] += 1
+    return starts, listed, frame
+
+
+@njit(cache=True, nogil=True)
+def least_gap(  # noqa: C901
+    mover: NDArray[np.float64],
+    mover_boxes: NDArray[np.float64],
+    slack: NDArray[np.float64],
+    rest: NDArray[np.float64],
+    rest_boxes: NDArray[np.float64],
+    starts: NDArray[np.int32],
+    listed: NDArray[np.int32],
+    frame: NDArray[np.float64],
+    limits: NDArray[np.float64],
+    shift: NDArray[np.float64],
+    enough: float,
+) -> tuple[float, float, float, int, int]:
+    """Least gap along w from facets of the mover to facets of the rest, the (u, v) where it is, and which two meet.
+
+    Parameters
+    ----------
+    mover, rest : (k, 3, 3) float64
+        Triangles in the view frame, none of them edge-on; the mover's in order of falling greatest w.
+    mover_boxes, rest_boxes : (k, 6) float64
+        As `bounds_of` gives them.
+    slack : (k,) float64
+        For each facet of the mover: gaps below ``-slack`` are already passed and do not count.
+    starts, listed, frame
+        The rest's grid, as `grid_of` gives it.
+    limits : (6,) float64
+        Bounds of the whole rest.
+    shift : (3,) float64
+        How far the rest stands from where its facets say.
+    enough : float
+        Stop looking once a gap as small as this is found.
+
+    Returns
+    -------
+    gap, u, v : float
+        ``gap`` is infinite when nothing is ever in the way; it may be as low as ``-slack``.
+    i, j : int
+        The facets of the mover and of the rest that meet there; -1 when none do.
+
+    Notes
+    -----
+    Over the overlap of two projected triangles both are planar, so the gap is linear there and
+    least at a corner of the overlap polygon: exact, up to the tessellation. The grid keeps the pairs
+    few; a pair that shares several cells is looked at only in the one with the least corner of the
+    overlap of its bounds.
+    """
+    best, best_u, best_v, best_i, best_j = NEVER, 0.0, 0.0, -1, -1
+    cells = int(math.sqrt(len(starts) - 1) + 0.5)
+    low_u, low_v, size_u, size_v = frame
+    poly, work, here = np.empty((12, 2)), np.empty((12, 2)), np.empty((3, 3))
+    for i in range(len(mover)):
+        u0, v0, w0 = mover_boxes[i, 0] - shift[0], mover_boxes[i, 1] - shift[1], mover_boxes[i, 2] - shift[2]
+        u1, v1, w1 = mover_boxes[i, 3] - shift[0], mover_boxes[i, 4] - shift[1], mover_boxes[i, 5] - shift[2]
+        if limits[2] - w1 >= best:
+            break
+        if limits[5] - w0 < -slack[i] or u0 >= limits[3] or u1 <= limits[0] or v0 >= limits[4] or v1 <= limits[1]:
+            continue
+        for k in range(3):
+            for axis in range(3):
+                here[k, axis] = mover[i, k, axis] - shift[axis]
+        for cu in range(_cell(u0, low_u, size_u, cells), _cell(u1, low_u, size_u, cells) + 1):
+            for cv in range(_cell(v0, low_v, size_v, cells), _cell(v1, low_v, size_v, cells) + 1):
+                cell = cu * cells + cv
+                for at in range(starts[cell], starts[cell + 1]):
+                    j = listed[at]
+                    if (
+                        rest_boxes[j, 2] - w1 >= best
+                        or rest_boxes[j, 5] - w0 < -slack[i]
+                        or rest_boxes[j, 0] >= u1
+                        or rest_boxes[j, 3] <= u0
+                        or rest_boxes[j, 1] >= v1
+                        or rest_boxes[j, 4] <= v0
+                        or _cell(max(u0, rest_boxes[j, 0]), low_u, size_u, cells) != cu
+                        or _cell(max(v0, rest_boxes[j, 1]), low_v, size_v, cells) != cv
+                    ):
+                        continue
+                    gap, u, v = _facet_gap(here, rest[j], slack[i], poly, work)
+                    if gap < best:
+                        best, best_u, best_v, best_i, best_j = gap, u + shift[0], v + shift[1], i, j
+                        if best <= enough:
+                            return best, best_u, best_v, best_i, best_j
+    return best, best_u, best_v, best_i, best_j
+
+
+DEEPEST = 60  # halvings of a facet, at most
+
+
+@njit(cache=True, nogil=True)
+def _bend(p, q, rise, core):  # noqa: ANN001, ANN202
+    """How far in mm the middle of an edge lies from the middle of its image in cylindrical coordinates."""
+    if math.sqrt((q[0] - p[0]) ** 2 + (q[1] - p[1]) ** 2 + (q[2] - p[2]) ** 2) < core:
+        return 0.0
+    x, y = (p[0] + q[0]) / 2, (p[1] + q[1]) / 2
+    radius_p, radius, radius_q = math.hypot(p[0], p[1]), math.hypot(x, y), math.hypot(q[0], q[1])
+    if min(radius_p, radius_q) < 1e-9:
+        return NEVER
+    angle = math.atan2(y, x)
+    behind = (math.atan2(p[1], p[0]) - angle + math.pi) % (2 * math.pi) - math.pi
+    ahead = (math.atan2(q[1], q[0]) - angle + math.pi) % (2 * math.pi) - math.pi
+    return math.hypot(radius - (radius_p + radius_q) / 2, math.hypot(radius, rise) * (behind + ahead) / 2)
+
+
+@njit(cache=True, nogil=True)
+def straighten(  # noqa: C901
+    corners: NDArray[np.float64], carried: NDArray[np.float64], rise: float, chord: float, core: float
+) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
+    """Facets cut up until each is straight in cylindrical coordinates about the third axis.
+
+    Parameters
+    ----------
+    corners, carried : (k, 3, 3) float64
+        The facets in mm, and a vector at each corner that is interpolated along.
+    rise : float
+        Advance in mm for each radian.
+    chord : float
+        The most in mm that an edge may lie off its image.
+    core : float
+        Facets within this radius are left out, and edges shorter than it left whole.
+
+    Returns
+    -------
+    corners, carried : (m, 3, 3) float64
+
+    Notes
+    -----
+    The worst edge of a facet is halved, by its own measure alone, so the facets on both its sides agree.
+    """
+    out, kept = np.empty((2 * len(corners) + 16, 2, 3, 3)), 0
+    stack, depth, facet = np.empty((DEEPEST + 2, 2, 3, 3)), np.empty(DEEPEST + 2, np.int64), np.empty((2, 3, 3))
+    for i in range(len(corners)):
+        stack[0, 0], stack[0, 1], depth[0] = corners[i], carried[i], 0
+        top = 1
+        while top:
+            top -= 1
+            facet[:] = stack[top]
+            level = depth[top]
+            radius, worst, edge = 0.0, 0.0, 0
+            for k in range(3):
+                radius = max(radius, math.hypot(facet[0, k, 0], facet[0, k, 1]))
+                bend = _bend(facet[0, k], facet[0, (k + 1) % 3], rise, core)
+                if bend > worst:
+                    worst, edge = bend, k
+            if radius <= core:
+                continue
+            if worst <= chord or level >= DEEPEST:
+                if kept == len(out):
+                    larger = np.empty((2 * kept, 2, 3, 3))
+                    larger[:kept] = out
+                    out = larger
+                out[kept] = facet
+                kept += 1
+                continue
+            a, b = edge, (edge + 1) % 3
+            for end in (b, a):
+                stack[top] = facet
+                for part in range(2):
+                    for axis in range(3):
+                        stack[top, part, end, axis] = (facet[part, a, axis] + facet[part, b, axis]) / 2
+                depth[top] = level + 1
+                top += 1
+    return out[:kept, 0].copy(), out[:kept, 1].copy()

@@ -1,0 +1,114 @@
+"""Overlap of two solids at rest: how deep one stands in the other."""
+
+from collections.abc import Collection, Iterator, Mapping, Sequence
+from dataclasses import dataclass
+from functools import lru_cache
+
+import manifold3d
+import numpy as np
+from numpy.typing import NDArray
+
+from pulley.core.assembly import Assembly
+from pulley.core.contact.distance import mesh_distance
+from pulley.core.geometry.frames import Pose
+from pulley.core.geometry.mesh import Mesh
+
+ROWS = 256  # leaves whose bounds are held against all others at a time
+
+
+@dataclass(frozen=True)
+class Overlap:
+    """Two leaves that overlap, and how deep in mm; 0 where they cross but one of them bounds no solid."""
+
+    a: str
+    b: str
+    depth: float
+
+
+@lru_cache(maxsize=1024)
+def _solid(mesh: Mesh) -> manifold3d.Manifold:
+    vertices, triangles = mesh.welded
+    return manifold3d.Manifold(manifold3d.Mesh64(vertices.astype(np.float64), triangles.astype(np.uint64)))
+
+
+def overlap_depth(a: Mesh, a_pose: Pose, b: Mesh, b_pose: Pose) -> float:
+    """How deep in mm two closed meshes stand in each other; 0 when apart, touching, or not closed.
+
+    The volume they share, divided by the lesser of the two pieces of surface that bound it, each
+    from one of the two: exact for a flat face sunk into another solid and for a thin press fit.
+
+    >>> from pulley.core.geometry.mesh import box_mesh
+    >>> lifted = np.eye(4); lifted[2, 3] = 7.0
+    >>> small = box_mesh((2, 2, 0), (8, 8, 10))
+    >>> round(overlap_depth(box_mesh((0, 0, 0), (10, 10, 10)), np.eye(4), small, lifted), 6)
+    3.0
+    """
+    if not (a.closed and b.closed):
+        return 0.0
+    relative = np.linalg.inv(a_pose) @ b_pose
+    return _depth(a, b, (np.round(relative[:3], 7) + 0.0).tobytes())
+
+
+@lru_cache(maxsize=100_000)
+def _depth(a: Mesh, b: Mesh, relative: bytes) -> float:
+    first, second = _solid(a), _solid(b).transform(np.frombuffer(relative).reshape(3, 4))
+    common = first ^ second
+    volume = common.volume()
+    if volume < 1e-9:
+        return 0.0
+    shape = common.to_mesh64()
+    corners = np.asarray(shape.vert_properties)[:, :3][np.asarray(shape.tri_verts)]
+    area = np.linalg.norm(np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0]), axis=1) / 2
+    ends = np.asarray(shape.run_index) // 3
+    runs = [area[start:end].sum() for start, end in zip(ends[:-1], ends[1:], strict=True)]
+    return float(volume / min([run for run in runs if run > 1e-9] or [np.inf]))
+
+
+def new_overlaps(
+    assembly: Assembly,
+    poses: Mapping[str, Pose],
+    boxes: NDArray[np.float64],
+    moved: Collection[str],
+    fits: Mapping[frozenset[str], float],
+    tolerance: float,
+) -> tuple[Overlap, ...]:
+    """Pairs that overlap at ``poses`` by more than the tolerance, and by more than they did at home.
+
+    ``boxes`` (n, 2, 3) bound the leaves in the order of ``poses``. ``fits`` says how deep in mm each
+    confirmed pair may overlap. Only pairs of which one or both have ``moved`` are looked at.
+    """
+    meshes = {path: assembly.by_path[path].part.mesh for path in poses}
+    found = []
+    for a, b in _near_pairs(list(poses), boxes, moved, tolerance):
+        if not (meshes[a].closed and meshes[b].closed):
+            if _crosses_anew(assembly, a, b, poses):
+                found.append(Overlap(a, b, 0.0))
+            continue
+        depth = overlap_depth(meshes[a], poses[a], meshes[b], poses[b])
+        if depth <= tolerance + fits.get(frozenset((a, b)), 0.0):
+            continue
+        home = overlap_depth(meshes[a], assembly.by_path[a].pose, meshes[b], assembly.by_path[b].pose)
+        if depth > home + tolerance:
+            found.append(Overlap(a, b, depth))
+    return tuple(found)
+
+
+def _crosses_anew(assembly: Assembly, a: str, b: str, poses: Mapping[str, Pose]) -> bool:
+    """Whether two surfaces cross or touch at ``poses`` that are apart at home."""
+    one, other = assembly.by_path[a], assembly.by_path[b]
+    now = mesh_distance(one.part.mesh, poses[a], other.part.mesh, poses[b])
+    return now <= 0 < mesh_distance(one.part.mesh, one.pose, other.part.mesh, other.pose)
+
+
+def _near_pairs(
+    paths: Sequence[str], boxes: NDArray[np.float64], moved: Collection[str], tolerance: float
+) -> Iterator[tuple[str, str]]:
+    """Pairs, in order, whose bounds (n, 2, 3) overlap by more than the tolerance, and of which one has moved."""
+    went = np.array([path in moved for path in paths], bool)
+    for start in range(0, len(paths), ROWS):
+        rows = boxes[start : start + ROWS, None]
+        near = (boxes[None, :, 0] < rows[:, :, 1] - tolerance).all(2)
+        near &= (boxes[None, :, 1] > rows[:, :, 0] + tolerance).all(2)
+        near &= went[start : start + ROWS, None] | went[None]
+        for i, j in np.argwhere(np.triu(near, start + 1)):
+            yield paths[start + i], paths[j]

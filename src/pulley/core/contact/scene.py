@@ -1,0 +1,187 @@
+"""Everything in its place at one moment, and sweeps of a selection through it."""
+
+from collections.abc import Iterable, Iterator, Mapping
+from dataclasses import dataclass, field
+from functools import cached_property, lru_cache
+
+import numpy as np
+from numpy.typing import NDArray
+
+from pulley.core.assembly import Assembly
+from pulley.core.contact.fits import Bare
+from pulley.core.contact.sweep import APART, TOLERANCE, Contact, first_contact
+from pulley.core.contact.turning import first_contact_turning
+from pulley.core.geometry.frames import Pose, Vector, unit, view_frame
+from pulley.core.geometry.mesh import Mesh
+from pulley.core.motion.travel import Turn
+
+
+@dataclass(frozen=True)
+class Meeting:
+    """One leaf that runs into another: their paths, the travel in mm, and the point (3,)."""
+
+    mover: str
+    blocker: str
+    travel: float
+    point: tuple[float, float, float]
+
+
+@dataclass(frozen=True, eq=False)
+class Scene:
+    """Leaves of an assembly at given poses; ``poses`` holds those that are present, by path.
+
+    ``fits`` has what counts of each pair that is confirmed as a fit, as `bare_meshes` gives it.
+    """
+
+    assembly: Assembly
+    poses: Mapping[str, Pose]
+    tolerance: float = TOLERANCE
+    fits: Bare = field(default_factory=dict)
+
+    @cached_property
+    def paths(self) -> tuple[str, ...]:
+        """Paths of the leaves that are present, in the order of ``poses``."""
+        return tuple(self.poses)
+
+    @cached_property
+    def _corners(self) -> NDArray[np.float64]:
+        """The eight corners of each leaf's own bounding box, placed (n, 8, 3)."""
+        poses = np.array(list(self.poses.values())).reshape(-1, 4, 4)
+        corners = np.array([_own_corners(self.assembly, path) for path in self.paths]).reshape(-1, 8, 3)
+        return corners @ poses[:, :3, :3].transpose(0, 2, 1) + poses[:, None, :3, 3]
+
+    @cached_property
+    def boxes(self) -> NDArray[np.float64]:
+        """Bounds (n, 2, 3) of every leaf in the assembly's frame, a little wide where it stands askew."""
+        return np.stack([self._corners.min(1), self._corners.max(1)], axis=1)
+
+    def boxes_along(self, direction: Vector) -> NDArray[np.float64]:
+        """Bounds (n, 2, 3) of every leaf in the view frame of ``direction``."""
+        key = np.asarray(direction, float).tobytes()
+        if key not in self._boxes:
+            corners = self._corners @ view_frame(direction).T
+            self._boxes[key] = np.stack([corners.min(1), corners.max(1)], axis=1)
+        return self._boxes[key]
+
+    @cached_property
+    def _boxes(self) -> dict[bytes, NDArray[np.float64]]:
+        return {}
+
+    def contact(self, mover: str, blocker: str, direction: Vector) -> Contact:
+        """First contact of one leaf with another along ``direction``."""
+        bodies = self._bodies(mover, blocker)
+        return first_contact(*bodies, direction, self.tolerance) if bodies else APART
+
+    def contact_turning(self, mover: str, blocker: str, turn: Turn) -> Contact:
+        """First contact of one leaf with another in a turn; its travel is in degrees."""
+        bodies = self._bodies(mover, blocker)
+        return first_contact_turning(*bodies, turn, self.tolerance) if bodies else APART
+
+    def _bodies(self, mover: str, blocker: str) -> tuple[Mesh, Pose, Mesh, Pose] | None:
+        """Meshes and poses of two leaves, less what makes a confirmed fit; None when nothing is left."""
+        meshes = self.fits.get(pair := frozenset((mover, blocker)), {})
+        if pair in self.fits and meshes is None:
+            return None
+        (mesh, pose), (other, other_pose) = self.body(mover), self.body(blocker)
+        return meshes.get(mover, mesh), pose, meshes.get(blocker, other), other_pose
+
+    def body(self, path: str) -> tuple[Mesh, Pose]:
+        """The mesh and the pose (4, 4) of a leaf."""
+        return self.assembly.by_path[path].part.mesh, self.poses[path]
+
+    def swept(self, place: int, travel: Vector | Turn) -> NDArray[np.float64]:
+        """Bounds (2, 3) of all that a leaf passes through on a straight travel (3,) in mm or in a turn."""
+        if isinstance(travel, Turn):
+            return turn_bounds(self._corners[place], travel)
+        low, high = self.boxes[place]
+        return np.array([np.minimum(low, low + travel), np.maximum(high, high + travel)])
+
+    def pace(self, path: str, move: Vector | Turn) -> float:
+        """The most in mm that any point of a leaf moves on a straight travel (3,) or in a turn."""
+        if isinstance(move, Turn):
+            return max(move.length(1.0, corner) for corner in self._corners[self._place[path]])
+        return float(np.linalg.norm(move))
+
+    def may_meet(self, mover: int, other: int, direction: Vector) -> bool:
+        """Whether the bounds of one leaf (by place) reach those of another along ``direction``."""
+        mine, theirs = (self._corners[[mover, other]] @ view_frame(direction).T).transpose(0, 2, 1)
+        beside = (theirs[:2].min(1) < mine[:2].max(1)) & (theirs[:2].max(1) > mine[:2].min(1))
+        return bool(beside.all() and theirs[2].max() > mine[2].min() - self.tolerance)
+
+    def candidates(self, mover: str, others: NDArray[np.intp], direction: Vector) -> Iterator[tuple[float, str]]:
+        """Leaves whose bounds lie in the way of ``mover``, nearest first, with the least travel possible.
+
+        ``others`` are places in ``paths``, the mover's own not among them.
+        """
+        boxes = self.boxes_along(direction)
+        mine, theirs = boxes[self._place[mover]], boxes[others]
+        ahead = (theirs[:, 1, 2] > mine[0, 2] - self.tolerance) & (
+            (theirs[:, 0, :2] < mine[1, :2]) & (theirs[:, 1, :2] > mine[0, :2])
+        ).all(1)
+        near = others[ahead]
+        least = np.maximum(theirs[ahead, 0, 2] - mine[1, 2], 0.0)
+        for k in np.argsort(least, kind="stable"):
+            yield float(least[k]), self.paths[near[k]]
+
+    def places(self, paths: Iterable[str]) -> NDArray[np.intp]:
+        """Where leaves stand in ``paths``."""
+        return np.array([self._place[path] for path in paths], np.intp)
+
+    @cached_property
+    def _place(self) -> dict[str, int]:
+        return {path: k for k, path in enumerate(self.paths)}
+
+    def first_meeting(self, movers: Iterable[str], direction: Vector) -> Meeting | None:
+        """The first thing that any of ``movers`` runs into along ``direction``; None when nothing ever.
+
+        The movers travel together, so they are never in each other's way.
+        """
+        direction = unit(direction)
+        moving = np.sort(self.places(movers))
+        still = np.ones(len(self.paths), bool)
+        still[moving] = False
+        others = np.flatnonzero(still)
+        best: Meeting | None = None
+        for mover in (self.paths[place] for place in moving):
+            for least, other in self.candidates(mover, others, direction):
+                if best is not None and least >= best.travel:
+                    break
+                contact = self.contact(mover, other, direction)
+                if contact.point is not None and (best is None or contact.travel < best.travel):
+                    best = Meeting(mover, other, contact.travel, contact.point)
+        return best
+
+
+@lru_cache(maxsize=100_000)
+def _own_corners(assembly: Assembly, path: str) -> NDArray[np.float64]:
+    """The eight corners (8, 3) of a leaf's bounding box in its own frame."""
+    pick = np.array([[x, y, z] for x in (0, 1) for y in (0, 1) for z in (0, 1)])
+    return assembly.by_path[path].part.mesh.bounds[pick, [0, 1, 2]]
+
+
+@lru_cache(maxsize=16)
+def home_boxes(assembly: Assembly) -> NDArray[np.float64]:
+    """Bounds (n, 2, 3) of every leaf at home, in tree order, a little wide where one is askew; not to be altered."""
+    return home_scene(assembly).boxes
+
+
+def turn_bounds(corners: NDArray[np.float64], turn: Turn) -> NDArray[np.float64]:
+    """Bounds (2, 3) of the cylinder that corners (8, 3) stay in when they turn, advance included."""
+    along = (corners - turn.origin) @ turn.direction
+    radius = np.linalg.norm(corners - turn.origin - along[:, None] * turn.direction, axis=1).max()
+    onward = turn.advance * turn.angle / 360
+    ends = turn.origin + np.outer((along.min() + min(onward, 0.0), along.max() + max(onward, 0.0)), turn.direction)
+    reach = radius * np.sqrt(np.maximum(1 - turn.direction**2, 0.0))
+    return np.array([ends.min(0) - reach, ends.max(0) + reach])
+
+
+def home_scene(assembly: Assembly, removed: Iterable[str] = (), tolerance: float = TOLERANCE) -> Scene:
+    """The assembled state, less the components (leaves or subassemblies) named in ``removed``."""
+    gone = set(assembly.leaves_of(removed))
+    poses = {leaf.path: leaf.pose for leaf in assembly.leaves if leaf.path not in gone}
+    return Scene(assembly, poses, safe_tolerance(assembly, tolerance))
+
+
+def safe_tolerance(assembly: Assembly, tolerance: float) -> float:
+    """The tolerance to use: never below twice the chord error of the tessellation."""
+    return max(tolerance, 2 * assembly.chord_error)

@@ -1,0 +1,163 @@
+"""Trail lines that pass through parts that are not their own, and the doglegs that clear them."""
+
+from collections.abc import Iterable, Sequence
+from dataclasses import dataclass
+from itertools import pairwise
+
+import numpy as np
+from numba import njit
+from numpy.typing import NDArray
+
+from pulley.core.assembly import Assembly
+from pulley.core.geometry.frames import Vector, apply, unit, view_frame
+from pulley.core.motion.score import Score, Trail, displacement_at
+from pulley.core.motion.steps import poses_at
+from pulley.core.teardown import Jog, Teardown, Vector3
+from pulley.core.trails import jogged
+
+CLEAR = 0.3  # mm at either end of a line that may touch what it starts from or ends on
+REACHES = (0.04, 0.08, 0.12, 0.18, 0.25, 0.35)  # of the assembly's diagonal: how far aside a dogleg is tried
+AROUND = 8  # directions in which one is tried
+ROOM = 0.04  # share of a leg that a dogleg begins before, and ends after, what it passes
+
+
+@dataclass(frozen=True)
+class Crossing:
+    """Leg number ``leg`` of a component's trail passes through another component, first at ``point`` in mm;
+    from ``start`` to ``end`` as shares of the leg."""
+
+    component: str
+    blocker: str
+    leg: int
+    point: Vector3
+    start: float
+    end: float
+
+
+def crossings(assembly: Assembly, teardown: Teardown, score: Score) -> list[Crossing]:
+    """Where trail lines pass through foreign components once everything is exploded.
+
+    The line is the trail with its doglegs; components that are hidden are not in the way.
+    """
+    bodies = _bodies(assembly, teardown, score)
+    return [found for trail in score.trails for found in _of_trail(trail, bodies)]
+
+
+@dataclass(frozen=True, eq=False)
+class Bodies:
+    """What is shown once everything is exploded: paths, corners (m, 3, 3) of each one's triangles, bounds (n, 2, 3)."""
+
+    paths: list[str]
+    corners: list[NDArray[np.float64]]
+    bounds: NDArray[np.float64]
+
+    def near(self, low: Vector, high: Vector) -> list[int]:
+        """Places of those whose bounds reach into a box."""
+        return np.flatnonzero((self.bounds[:, 0] <= high).all(1) & (self.bounds[:, 1] >= low).all(1)).tolist()
+
+
+def _bodies(assembly: Assembly, teardown: Teardown, score: Score) -> Bodies:
+    shown = [leaf.path for leaf in assembly.leaves if leaf.path not in set(teardown.hidden)]
+    moved = {path: displacement_at(score.tracks[path], np.inf) for path in shown if path in score.tracks}
+    corners = []
+    for path, pose in poses_at(assembly, moved, shown).items():
+        mesh = assembly.by_path[path].part.mesh
+        corners.append(apply(pose, mesh.vertices)[mesh.triangles])
+    bounds = [(found.min((0, 1)), found.max((0, 1))) for found in corners]
+    return Bodies(shown, corners, np.array(bounds).reshape(-1, 2, 3))
+
+
+def line_of(trail: Trail) -> list[Vector]:
+    """The points (3,) of a trail once everything is exploded, without its doglegs."""
+    return [np.array(trail.origin), *(np.array(point) for _, point in trail.points)]
+
+
+def _of_trail(trail: Trail, bodies: Bodies) -> list[Crossing]:
+    points, found = line_of(trail), []
+    for leg, (a, b) in enumerate(pairwise(points)):
+        if leg in trail.off or np.linalg.norm(b - a) < 4 * CLEAR:
+            continue
+        jogs = [jog for jog in trail.jogs if jog.leg == leg]
+        found += _on_leg(trail.component, leg, a, b, jogs, bodies)
+    return found
+
+
+def _on_leg(path: str, leg: int, a: Vector, b: Vector, jogs: Sequence[Jog], bodies: Bodies) -> list[Crossing]:
+    """Where a leg, with its doglegs, passes through bodies that are not its component's."""
+    pieces = [(p, q) for p, q in pairwise(jogged(a, b, jogs)) if np.linalg.norm(q - p) > 2 * CLEAR]
+    if not pieces:
+        return []
+    pieces[0] = pieces[0][0] + unit(pieces[0][1] - pieces[0][0]) * CLEAR, pieces[0][1]
+    pieces[-1] = pieces[-1][0], pieces[-1][1] - unit(pieces[-1][1] - pieces[-1][0]) * CLEAR
+    low, high = np.min(pieces, axis=(0, 1)), np.max(pieces, axis=(0, 1))
+    way, found = b - a, []
+    for k in bodies.near(low, high):
+        if bodies.paths[k] == path:
+            continue
+        hits = [p + t * (q - p) for p, q in pieces for t in _pierced(p, q, bodies.corners[k])]
+        if hits:
+            shares = sorted(float((hit - a) @ way / (way @ way)) for hit in hits)
+            first_hit = min(hits, key=lambda hit: float((hit - a) @ way))
+            found.append(Crossing(path, bodies.paths[k], leg, tuple(first_hit.tolist()), shares[0], shares[-1]))
+    return found
+
+
+@njit(cache=True, nogil=True)
+def _pierced(p, q, corners):  # noqa: ANN001, ANN202
+    """Shares of the way from ``p`` to ``q`` (3,) at which it passes through triangles (n, 3, 3).
+
+    T. Moeller and B. Trumbore 1997, "Fast, minimum storage ray/triangle intersection" (from memory).
+    """
+    found = []
+    d = q - p
+    for i in range(len(corners)):
+        e, f = corners[i, 1] - corners[i, 0], corners[i, 2] - corners[i, 0]
+        h = np.cross(d, f)
+        det = e[0] * h[0] + e[1] * h[1] + e[2] * h[2]
+        if abs(det) < 1e-12:
+            continue
+        s = p - corners[i, 0]
+        u = (s[0] * h[0] + s[1] * h[1] + s[2] * h[2]) / det
+        if u < 0.0 or u > 1.0:
+            continue
+        g = np.cross(s, e)
+        v = (d[0] * g[0] + d[1] * g[1] + d[2] * g[2]) / det
+        if v < 0.0 or u + v > 1.0:
+            continue
+        t = (f[0] * g[0] + f[1] * g[1] + f[2] * g[2]) / det
+        if 0.0 < t < 1.0:
+            found.append(t)
+    return found
+
+
+def clearing_jog(assembly: Assembly, teardown: Teardown, score: Score, component: str) -> Jog | None:
+    """The dogleg, as near to the line as one is found, with which a component's trail passes through nothing.
+
+    None when the trail is clear, or when none of those that are tried clears it.
+    """
+    trails = [trail for trail in score.trails if trail.component == component]
+    bodies = _bodies(assembly, teardown, score)
+    crossed = [found for trail in trails for found in _of_trail(trail, bodies)]
+    if not crossed:
+        return None
+    leg = crossed[0].leg
+    spans = [(c.start, c.end) for c in crossed if c.leg == leg]
+    start = max(min(s for s, _ in spans) - ROOM, 0.01)
+    end = min(max(e for _, e in spans) + ROOM, 0.99)
+    points = line_of(trails[0])
+    a, b = points[leg], points[leg + 1]
+    for offset in _offsets(b - a, assembly.diagonal):
+        jog = Jog(leg, round(start, 4), round(end, 4), offset)
+        if not _on_leg(component, leg, a, b, [jog], bodies):
+            return jog
+    return None
+
+
+def _offsets(way: Vector, size: float) -> Iterable[Vector3]:
+    """Displacements aside of a way, the nearest first, along the assembly's axes before others."""
+    frame = view_frame(way)
+    angles = np.arange(AROUND) * 2 * np.pi / AROUND
+    aside = [np.cos(t) * frame[0] + np.sin(t) * frame[1] for t in (*angles[::2], *angles[1::2])]
+    for reach in REACHES:
+        for direction in aside:
+            yield tuple((np.round(direction * reach * size, 3) + 0.0).tolist())

@@ -1,0 +1,113 @@
+"""Changes to which components a step moves, and in which order."""
+
+from collections.abc import Iterable, Sequence
+from dataclasses import replace
+from itertools import groupby
+
+from pulley.core.assembly import Assembly
+from pulley.core.contact.scene import Scene, safe_tolerance
+from pulley.core.contact.sweep import TOLERANCE
+from pulley.core.editing.common import find_step, known_members, with_step
+from pulley.core.errors import PulleyError
+from pulley.core.motion.steps import nearest_first, poses_at, stages
+from pulley.core.planning.stacking import stack_layers
+from pulley.core.teardown import Step, Teardown
+
+
+def drop_member(teardown: Teardown, id: str, member: str) -> Teardown:
+    """Take one member out of a step; a step that would be left empty refuses."""
+    step = find_step(teardown, id)
+    left = tuple(m for m in step.members if m != member)
+    if not left:
+        raise PulleyError("A step moves at least one component. Delete the step instead.")
+    return with_step(teardown, _with_members(step, left))
+
+
+def order_members(teardown: Teardown, id: str, members: Sequence[str]) -> Teardown:
+    """Give a step's members another order; PulleyError when they are not the same ones."""
+    step = find_step(teardown, id)
+    if sorted(members) != sorted(step.members):
+        raise PulleyError("That order leaves out or adds a component. Nothing was changed.")
+    return with_step(teardown, _with_members(step, members))
+
+
+def order_nearest_first(teardown: Teardown, assembly: Assembly, id: str) -> Teardown:
+    """Let the rearmost of a step's members go least far, so that a fanned stack spreads without meeting itself."""
+    stage = next(stage for stage in stages(assembly, teardown) if stage.step is find_step(teardown, id))
+    return order_members(teardown, id, nearest_first(assembly, stage))
+
+
+def send_home(teardown: Teardown, assembly: Assembly, members: Sequence[str], home: bool = True) -> Teardown:
+    """Keep components where they belong whatever step moves them, or let the steps move them again."""
+    leaves = set(assembly.leaves_of(known_members(assembly, members)))
+    now = set(assembly.leaves_of(teardown.home)) if teardown.home else set()
+    now = now | leaves if home else now - leaves
+    return replace(teardown, home=tuple(leaf.path for leaf in assembly.leaves if leaf.path in now))
+
+
+def add_members(teardown: Teardown, assembly: Assembly, id: str, members: Sequence[str]) -> Teardown:
+    """Let a step move more components, behind those it moves; what one of them holds or is held by goes out."""
+    step = find_step(teardown, id)
+    new = [member for member in known_members(assembly, members) if member not in step.members]
+    if not new:
+        raise PulleyError("The step moves what is selected already. Select something else to add.")
+    all_of_them = known_members(assembly, (*step.members, *new))
+    return with_step(teardown, _with_members(step, all_of_them))
+
+
+def _with_members(step: Step, members: Sequence[str]) -> Step:
+    """The step with other members, or in another order; neighbours that shared a layer still do."""
+    layer = dict(zip(step.members, step.ranks, strict=True))
+    follow = tuple(pair for pair in step.follow if pair[0] in members)
+    layers = ()
+    if step.layers:
+        layers = tuple(len(list(run)) for _, run in groupby(members, key=lambda member: layer.get(member, member)))
+    return replace(step, members=tuple(members), follow=follow, layers=layers)
+
+
+def layer_alike(teardown: Teardown, assembly: Assembly, id: str) -> Teardown:
+    """Order a fan from its rear to its front, what can go together in one layer."""
+    stage = next(stage for stage in stages(assembly, teardown) if stage.step is find_step(teardown, id))
+    scene = Scene(assembly, poses_at(assembly, stage.before), safe_tolerance(assembly, TOLERANCE))
+    layers = stack_layers(scene, stage.step.members, stage.step.direction)
+    members = tuple(member for layer in layers for member in layer)
+    return with_step(teardown, replace(stage.step, members=members, layers=tuple(map(len, layers))))
+
+
+def each_by_itself(teardown: Teardown, assembly: Assembly, id: str) -> Teardown:
+    """Let what is in a step's subassemblies move each by itself, so that a fan spreads them too."""
+    step = find_step(teardown, id)
+    apart = [child for member in step.members for child in children_of(assembly, member)]
+    if apart == list(step.members):
+        raise PulleyError("There is no subassembly in this step to take apart.")
+    return with_step(teardown, replace(step, members=tuple(apart), layers=(), follow=()))
+
+
+def as_units(teardown: Teardown, assembly: Assembly, id: str) -> Teardown:
+    """Let subassemblies whose every leaf a step moves go as one."""
+    step = find_step(teardown, id)
+    units = smallest_cover(assembly, assembly.leaves_of(step.members))
+    if set(units) == set(step.members):
+        raise PulleyError("The step moves no subassembly whole. Add what is missing of one first.")
+    return with_step(teardown, replace(step, members=units, layers=(), follow=()))
+
+
+def children_of(assembly: Assembly, path: str) -> tuple[str, ...]:
+    """What a subassembly directly holds; a leaf itself."""
+    if assembly.by_path[path].part:
+        return (path,)
+    return tuple(c.path for c in assembly.components if c.parent == path)
+
+
+def smallest_cover(assembly: Assembly, leaves: Iterable[str]) -> tuple[str, ...]:
+    """The fewest components that hold exactly these leaves, in tree order; never the whole assembly as one."""
+    wanted, taken = set(leaves), set()
+    cover = []
+    for component in assembly.components:
+        below = assembly.below[component.path]
+        if component.parent is None and not component.part:
+            continue
+        if below and wanted.issuperset(below) and taken.isdisjoint(below):
+            cover.append(component.path)
+            taken.update(below)
+    return tuple(cover)

@@ -1,0 +1,127 @@
+"""Steps made, marked, ordered and taken out, one or several at once."""
+
+from collections.abc import Iterable, Sequence
+from dataclasses import replace
+
+from pulley.core.assembly import Assembly
+from pulley.core.describe import members_name
+from pulley.core.editing.common import (
+    LABEL_LIMIT,
+    STEP_LIMIT,
+    checked_direction,
+    checked_distance,
+    checked_name,
+    checked_text,
+    find_step,
+    find_steps,
+    free_id,
+    known_members,
+    with_each,
+    with_step,
+)
+from pulley.core.errors import PulleyError
+from pulley.core.motion.rules import check_motion
+from pulley.core.motion.steps import travels
+from pulley.core.teardown import MARKS, Step, Teardown, Vector3
+
+NOTE_LIMIT = 2000
+
+
+def add_step(
+    teardown: Teardown,
+    assembly: Assembly,
+    members: Sequence[str],
+    direction: Vector3,
+    distance: float,
+    after: int | None = None,
+) -> tuple[Teardown, Step]:
+    """A new axial step, put after the first ``after`` steps (at the end when None), with a label made up.
+
+    Raises PulleyError when a member is unknown, the direction is zero or the distance out of range.
+    """
+    step = Step("", tuple(members), checked_direction(direction), checked_distance(distance))
+    return insert_step(teardown, assembly, step, after)
+
+
+def insert_step(teardown: Teardown, assembly: Assembly, step: Step, after: int | None = None) -> tuple[Teardown, Step]:
+    """A new step of any kind, put after the first ``after`` steps, with an id and a label made up.
+
+    Raises PulleyError when a member is unknown or its motion is none.
+    """
+    if len(teardown.steps) >= STEP_LIMIT:
+        raise PulleyError(f"A teardown holds at most {STEP_LIMIT} steps.")
+    members = known_members(assembly, step.members)
+    if step.layers and members != step.members:
+        step = replace(step, layers=())
+    step = replace(
+        step,
+        id=free_id([other.id for other in teardown.steps], "s"),
+        members=members,
+        label=step.label or members_name(assembly, members)[:LABEL_LIMIT],
+    )
+    check_motion(step)
+    travels(assembly, step)
+    place = len(teardown.steps) if after is None else max(0, min(after, len(teardown.steps)))
+    return replace(teardown, steps=(*teardown.steps[:place], step, *teardown.steps[place:])), step
+
+
+def rename_step(teardown: Teardown, id: str, label: str) -> Teardown:
+    """Give a step another label."""
+    return with_step(teardown, replace(find_step(teardown, id), label=checked_name(label, "label")))
+
+
+def delete_steps(teardown: Teardown, ids: Iterable[str]) -> Teardown:
+    """Take steps out."""
+    gone = {step.id for step in find_steps(teardown, ids)}
+    return replace(teardown, steps=tuple(s for s in teardown.steps if s.id not in gone))
+
+
+def shift_steps(teardown: Teardown, ids: Iterable[str], by: int) -> Teardown:
+    """Move steps ``by`` places, later when positive; they stay within the ends and keep their order."""
+    steps = find_steps(teardown, ids)
+    rest = [step for step in teardown.steps if step not in steps]
+    first = next(k for k, step in enumerate(teardown.steps) if step in steps)
+    place = max(0, min(first + by, len(rest)))
+    return replace(teardown, steps=(*rest[:place], *steps, *rest[place:]))
+
+
+def put_before(teardown: Teardown, ids: Iterable[str], before: str | None) -> Teardown:
+    """Move steps to right before another, or to the end when None."""
+    steps = find_steps(teardown, ids)
+    rest = [step for step in teardown.steps if step not in steps]
+    place = len(rest)
+    if before is not None:
+        target = teardown.steps.index(find_step(teardown, before))
+        place = sum(1 for step in teardown.steps[:target] if step not in steps)
+    return replace(teardown, steps=(*rest[:place], *steps, *rest[place:]))
+
+
+def switch(teardown: Teardown, ids: Iterable[str], off: bool) -> Teardown:
+    """Switch steps off, so that they move nothing, or on again."""
+    return with_each(teardown, [replace(step, off=off) for step in find_steps(teardown, ids)])
+
+
+def mark(teardown: Teardown, ids: Iterable[str], colour: str) -> Teardown:
+    """Give steps a colour mark, or none (empty)."""
+    if colour and colour not in MARKS:
+        raise PulleyError(f"There is no mark “{colour[:40]}”. Choose one of {', '.join(MARKS)}.")
+    return with_each(teardown, [replace(step, colour=colour) for step in find_steps(teardown, ids)])
+
+
+def set_note(teardown: Teardown, id: str, note: str) -> Teardown:
+    """Give a step a note."""
+    return with_step(teardown, replace(find_step(teardown, id), note=checked_text(note, NOTE_LIMIT, "note")))
+
+
+def duplicate(teardown: Teardown, ids: Iterable[str]) -> tuple[Teardown, list[str]]:
+    """Put copies of steps right after the last of them; the teardown and the copies' ids."""
+    steps = find_steps(teardown, ids)
+    if len(teardown.steps) + len(steps) > STEP_LIMIT:
+        raise PulleyError(f"A teardown holds at most {STEP_LIMIT} steps.")
+    taken = [step.id for step in teardown.steps]
+    copies = []
+    for step in steps:
+        copies.append(replace(step, id=free_id(taken, "s")))
+        taken.append(copies[-1].id)
+    place = teardown.steps.index(steps[-1]) + 1
+    return replace(teardown, steps=(*teardown.steps[:place], *copies, *teardown.steps[place:])), taken[-len(copies) :]

@@ -1,0 +1,125 @@
+"""Changes to when steps play: on the run chart, several at once, and in what order."""
+
+from collections.abc import Iterable, Sequence
+from dataclasses import replace
+
+from pulley.core.assembly import Assembly
+from pulley.core.editing.common import find_step, find_steps, with_each, with_step
+from pulley.core.editing.steps import put_before
+from pulley.core.errors import PulleyError
+from pulley.core.motion.score import bars
+from pulley.core.quantities import DURATION_LIMIT
+from pulley.core.teardown import Step, Teardown
+from pulley.core.visibility import peels
+
+TICK = 0.1  # seconds to which a dragged bar snaps
+SHORTEST = 0.05  # seconds; a bar that is stretched to less is no longer seen to move
+
+
+def checked_time(seconds: float, what: str, least: float = 0.0) -> float:
+    """A time in seconds within the limits; PulleyError with what to type instead."""
+    if not least <= seconds <= DURATION_LIMIT:
+        raise PulleyError(
+            f"A {what} is at least {least:g} and at most {DURATION_LIMIT:,.0f} s; this one is {seconds:g}."
+        )
+    return float(seconds)
+
+
+def set_start(teardown: Teardown, id: str, start: str | float | None) -> Teardown:
+    """Let a step begin when the one before ends (None or 0), together with it ("with"), or seconds after it ended."""
+    step = find_step(teardown, id)
+    if start != "with" and start is not None:
+        start = round(checked_time(start, "pause"), 6) or None
+    return with_step(teardown, replace(step, start=start))
+
+
+def set_durations(teardown: Teardown, ids: Iterable[str], seconds: float) -> Teardown:
+    """Give steps one duration in seconds."""
+    return with_each(
+        teardown,
+        [replace(s, duration=checked_time(seconds, "duration", SHORTEST)) for s in find_steps(teardown, ids)],
+    )
+
+
+def scale_times(teardown: Teardown, factor: float) -> Teardown:
+    """Make every step, the pauses between them and the orbits ``factor`` times as long.
+
+    Raises PulleyError when one would be too short or too long.
+    """
+    orbits = tuple(
+        replace(o, duration=checked_time(o.duration * factor, "camera move", SHORTEST)) for o in teardown.orbits
+    )
+    return replace(with_each(teardown, [_stretched(step, factor) for step in teardown.steps]), orbits=orbits)
+
+
+def _stretched(step: Step, factor: float) -> Step:
+    start = step.start if step.start is None or isinstance(step.start, str) else round(step.start * factor, 6)
+    move = step.camera_move and checked_time(step.camera_move * factor, "camera move")
+    length = checked_time(round(step.duration * factor, 6), "duration", SHORTEST)
+    return replace(step, duration=length, start=start, camera_move=move)
+
+
+def set_total(teardown: Teardown, seconds: float) -> Teardown:
+    """Make the film last so many seconds, everything in proportion; PulleyError when nothing plays."""
+    end = max((bar.end for bar in bars(teardown.steps)), default=0.0)
+    end += sum(orbit.duration for orbit in teardown.orbits if not orbit.step)
+    if not end:
+        raise PulleyError("Nothing plays yet. Make a step first.")
+    return scale_times(teardown, checked_time(seconds, "total time", SHORTEST) / end)
+
+
+def drag_bar(teardown: Teardown, id: str, start: float) -> Teardown:
+    """Let a step begin at about ``start`` seconds, as a drag of its bar asks.
+
+    Where its middle has passed that of another bar it changes places with it. Otherwise it begins after a
+    pause, or together with the one before when it was drawn back over that one's end. What follows moves along.
+    """
+    step, timed = find_step(teardown, id), bars(teardown.steps)
+    place = teardown.steps.index(step)
+    middle = start + (timed[place].end - timed[place].start) / 2
+    others = [(s, bar) for s, bar in zip(teardown.steps, timed, strict=True) if s.id != id]
+    before = sum(1 for _, bar in others if (bar.start + bar.end) / 2 < middle)
+    if before != place and not _plays_with(timed, place, before):
+        moved = put_before(teardown, [id], others[before][0].id if before < len(others) else None)
+        return with_step(moved, replace(step, start=None))
+    if place == 0:
+        return set_start(teardown, id, max(_snapped(start), 0.0))
+    pause = _snapped(start - timed[place - 1].end)
+    return set_start(teardown, id, "with" if pause < 0 else pause)
+
+
+def _plays_with(timed: Sequence, place: int, before: int) -> bool:
+    """Whether every bar between two places overlaps the one that is dragged: no order to be changed there."""
+    between = range(before, place) if before < place else range(place + 1, before + 1)
+    return all(timed[k].start < timed[place].end and timed[k].end > timed[place].start for k in between)
+
+
+def _snapped(seconds: float) -> float:
+    return round(round(seconds / TICK) * TICK, 6)
+
+
+def one_after_another(teardown: Teardown, ids: Iterable[str], together: bool) -> Teardown:
+    """Let chosen steps play together with the first of them, or one after the other."""
+    steps = find_steps(teardown, ids)
+    if len(steps) < 2:
+        raise PulleyError("Choose two steps or more.")
+    if not together:
+        return with_each(teardown, [replace(step, start=None) for step in steps])
+    first = teardown.steps.index(steps[0])
+    gathered = teardown
+    for k, step in enumerate(steps[1:], 1):
+        after = next((s.id for s in gathered.steps[first + k :] if s.id not in {x.id for x in steps[: k + 1]}), None)
+        gathered = put_before(gathered, [step.id], after)
+        gathered = with_step(gathered, replace(step, start="with"))
+    return gathered
+
+
+def order_by_depth(teardown: Teardown, assembly: Assembly, innermost_first: bool) -> Teardown:
+    """Put steps in the order of how deep their members sit: what is seen from outside comes off first, or last.
+
+    A step is as deep as the outermost component that it moves; steps that are equally deep keep their order.
+    """
+    depth = peels(assembly)
+    outermost = {step.id: min(depth[leaf] for leaf in assembly.leaves_of(step.members)) for step in teardown.steps}
+    ordered = sorted(teardown.steps, key=lambda step: outermost[step.id] * (-1 if innermost_first else 1))
+    return replace(teardown, steps=tuple(ordered))

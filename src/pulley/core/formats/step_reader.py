@@ -1,0 +1,300 @@
+"""The reader process: one STEP file in, meshes in the store and a record out.
+
+Run as ``python -m pulley.core.formats.step_reader``; it loads the kernel, then takes one line from
+standard input, the JSON list [FILE, STORE, RECORD]. Progress goes to standard output, one JSON
+object a line. Only `formats.step` starts it; nothing else may import Open CASCADE.
+"""
+
+import json
+import os
+import re
+import sys
+from collections.abc import Callable
+from dataclasses import dataclass, field
+from pathlib import Path
+
+import numpy as np
+from OCP.Bnd import Bnd_Box
+from OCP.BRepBndLib import BRepBndLib
+from OCP.collections import Sequence_TDF_Label
+from OCP.IFSelect import IFSelect_RetDone
+from OCP.Quantity import Quantity_Color, Quantity_TOC_sRGB
+from OCP.STEPCAFControl import STEPCAFControl_Reader
+from OCP.TCollection import TCollection_AsciiString, TCollection_ExtendedString
+from OCP.TDataStd import TDataStd_Name
+from OCP.TDF import TDF_Label, TDF_Tool
+from OCP.TDocStd import TDocStd_Document
+from OCP.TopAbs import TopAbs_FACE
+from OCP.TopoDS import TopoDS_Shape
+from OCP.XCAFDoc import (
+    XCAFDoc_ColorCurv,
+    XCAFDoc_ColorGen,
+    XCAFDoc_ColorSurf,
+    XCAFDoc_ColorTool,
+    XCAFDoc_DocumentTool,
+    XCAFDoc_ShapeTool,
+)
+
+from pulley.core.assembly import Assembly, Component, Part, clean_name, unique_names
+from pulley.core.errors import PulleyError
+from pulley.core.formats.step_shapes import has_faces, mesh_shape, pose_of, solids, subshapes
+from pulley.core.formats.store import to_record
+from pulley.core.geometry.frames import Pose
+from pulley.core.geometry.mesh import FAULTS, Mesh
+
+CHORD = 0.05  # mm
+CHORD_SHARE = 1e-4  # of the assembly's diagonal, for assemblies so large that CHORD would drown them
+GENERATED = re.compile(
+    r"(NAUO\d*|=>\[.*\]|\[?\d+(:\d+)*\]?|SOLID|COMPOUND|SHELL|Shape|Body\s?\d*|Open CASCADE.*)$", re.I
+)
+Colour = tuple[float, float, float]
+
+
+@dataclass
+class Node:
+    """One item of the file's tree before it is made tidy."""
+
+    name: str
+    pose: Pose
+    colour: Colour | None
+    shape: TopoDS_Shape | None = None
+    product: str = ""
+    entry: str = ""
+    children: list["Node"] = field(default_factory=list)
+
+
+def _name(label: TDF_Label) -> str:
+    """The label's name, or nothing where the exporter left none or a generated one."""
+    found = TDataStd_Name()
+    if not label.FindAttribute(TDataStd_Name.GetID_s(), found):
+        return ""
+    name = found.Get().ToExtString().strip()
+    return "" if GENERATED.match(name) else name
+
+
+def _colour(label: TDF_Label) -> Colour | None:
+    colour = Quantity_Color()
+    for kind in (XCAFDoc_ColorSurf, XCAFDoc_ColorGen, XCAFDoc_ColorCurv):
+        if XCAFDoc_ColorTool.GetColor_s(label, kind, colour):
+            return tuple(round(float(v), 4) for v in colour.Values(Quantity_TOC_sRGB))
+    return None
+
+
+def _shape_colour(label: TDF_Label) -> Colour | None:
+    """The colour of a part: its own, else the one that most of its coloured bodies or faces have."""
+    own = _colour(label)
+    if own:
+        return own
+    below = Sequence_TDF_Label()
+    XCAFDoc_ShapeTool.GetSubShapes_s(label, below)
+    area: dict[Colour, int] = {}
+    for item in below:
+        colour = _colour(item)
+        if colour:
+            shape = XCAFDoc_ShapeTool.GetShape_s(item)
+            area[colour] = area.get(colour, 0) + max(1, len(subshapes(shape, TopAbs_FACE)))
+    return max(area, key=area.get) if area else None
+
+
+def _entry(label: TDF_Label) -> str:
+    text = TCollection_AsciiString()
+    TDF_Tool.Entry_s(label, text)
+    return text.ToCString()
+
+
+def _tree(label: TDF_Label, depth: int = 0) -> Node:
+    """The file's tree below one label, names and poses as the file has them."""
+    if depth > 64:
+        raise PulleyError("The assembly is nested more than 64 levels deep. Flatten it and export again.")
+    pose = pose_of(XCAFDoc_ShapeTool.GetLocation_s(label).Transformation())
+    name, colour, product = _name(label), _colour(label), label
+    if XCAFDoc_ShapeTool.IsReference_s(label):
+        product = TDF_Label()
+        XCAFDoc_ShapeTool.GetReferredShape_s(label, product)
+    product_name = _name(product)
+    node = Node(name or product_name, pose, colour, product=product_name, entry=_entry(product))
+    if XCAFDoc_ShapeTool.IsAssembly_s(product):
+        below = Sequence_TDF_Label()
+        XCAFDoc_ShapeTool.GetComponents_s(product, below)
+        node.children = [_tree(item, depth + 1) for item in below]
+        node.colour = node.colour or _colour(product)
+    else:
+        node.shape = XCAFDoc_ShapeTool.GetShape_s(product)
+        node.colour = node.colour or _shape_colour(product)
+    return node
+
+
+def _tidy(node: Node, notes: list[str], where: str) -> Node | None:
+    """Drop what has no surface and collapse a wrapper around one leaf; None when nothing is left."""
+    if node.shape is not None:
+        if has_faces(node.shape):
+            return node
+        kind = "holds no geometry" if node.shape.IsNull() or not node.shape.NbChildren() else "is wires only"
+        notes.append(f"{where or node.name or 'A body'} {kind} and was left out.")
+        return None
+    before = len(notes)
+    here = node.name or where
+    kept = [child for child in (_tidy(c, notes, f"A body in {here or 'the file'}") for c in node.children) if child]
+    if not kept:
+        del notes[before:]
+        notes.append(f"{here or 'A subassembly'} holds no solid and was left out.")
+        return None
+    if len(kept) == 1 and kept[0].shape is not None:
+        only = kept[0]
+        only.pose, only.colour = node.pose @ only.pose, only.colour or node.colour
+        only.product = only.product or node.product or node.name
+        only.name = node.name or only.name
+        return only
+    node.children = kept
+    return node
+
+
+def _roots(path: Path) -> list[Node]:
+    document = TDocStd_Document(TCollection_ExtendedString("BinXCAF"))
+    XCAFDoc_DocumentTool.SetLengthUnit_s(document, 0.001)
+    reader = STEPCAFControl_Reader()
+    reader.SetNameMode(True)
+    reader.SetColorMode(True)
+    if reader.ReadFile(str(path)) != IFSelect_RetDone:
+        raise PulleyError(f"{path.name} cannot be read as STEP. Export it again as AP203, AP214 or AP242.")
+    if not reader.Transfer(document):
+        raise PulleyError(f"{path.name} holds no shape that can be read. Export the assembly again with its solids.")
+    free = Sequence_TDF_Label()
+    XCAFDoc_DocumentTool.ShapeTool_s(document.Main()).GetFreeShapes(free)
+    roots = [_tree(label) for label in free]
+    _roots.document = document  # keeps the labels' shapes alive until the meshes are made
+    return roots
+
+
+def _split_bodies(root: Node) -> Node:
+    """A file that is one part of several solids becomes an assembly of its solids."""
+    bodies = solids(root.shape) if root.shape is not None else []
+    if len(bodies) < 2:
+        return root
+    children = [
+        Node(f"Solid {k}", np.eye(4), root.colour, body, entry=f"solid {k}") for k, body in enumerate(bodies, 1)
+    ]
+    return Node(root.name, root.pose, root.colour, product=root.product, entry=root.entry, children=children)
+
+
+def _chord(roots: list[Node]) -> float:
+    box = Bnd_Box()
+
+    def add(node: Node, pose: Pose) -> None:
+        if node.shape is not None:
+            own = Bnd_Box()
+            BRepBndLib.Add_s(node.shape, own)
+            if not own.IsVoid():
+                middle = (np.array(_corner(own.CornerMin())) + _corner(own.CornerMax())) / 2
+                reach = np.sqrt(own.SquareExtent()) / 2
+                x, y, z = (pose @ node.pose @ [*middle, 1])[:3]
+                box.Update(x - reach, y - reach, z - reach, x + reach, y + reach, z + reach)
+        for child in node.children:
+            add(child, pose @ node.pose)
+
+    for root in roots:
+        add(root, np.eye(4))
+    return max(CHORD, CHORD_SHARE * float(np.sqrt(box.SquareExtent())))
+
+
+def _corner(point: object) -> tuple[float, float, float]:
+    return point.X(), point.Y(), point.Z()
+
+
+class _Builder:
+    """Walks the tidy tree and collects components, making each part's mesh once."""
+
+    def __init__(self, chord: float, total: int, report: Callable[[float, str], None]) -> None:
+        self.chord, self.total, self.report = chord, total, report
+        self.components: list[Component] = []
+        self.notes: list[str] = []
+        self._parts: dict[str, Part] = {}
+        self._by_shape: dict[tuple[str, str], Part] = {}
+
+    def part(self, node: Node) -> Part:
+        if node.entry not in self._parts:
+            mesh = mesh_shape(node.shape, self.chord)
+            name = clean_name(node.product or node.name, f"Part {len(self._by_shape) + 1}")
+            same = (re.sub(r"[_\s#-]?\d+$", "", name), mesh.key)
+            if same not in self._by_shape:
+                self._by_shape[same] = Part(f"p{len(self._by_shape) + 1}", name, mesh)
+                self._note(name, mesh)
+            self._parts[node.entry] = self._by_shape[same]
+        return self._parts[node.entry]
+
+    def _note(self, name: str, mesh: Mesh) -> None:
+        if mesh.fault:
+            self.notes.append(f"{name} {FAULTS[mesh.fault]}.")
+
+    def add(self, nodes: list[Node], parent: str | None, pose: Pose, colour: Colour | None) -> None:
+        fallbacks = [node.product or ("Part" if node.shape is not None else "Subassembly") for node in nodes]
+        named = [clean_name(n.name, clean_name(f, "Part")) for n, f in zip(nodes, fallbacks, strict=True)]
+        for node, name in zip(nodes, unique_names(named), strict=True):
+            path = f"{parent}/{name}" if parent else name
+            placed, shade = pose @ node.pose, node.colour or colour
+            if node.shape is None:
+                self.components.append(Component(path, name, parent, placed, colour=shade))
+                self.add(node.children, path, placed, shade)
+                continue
+            self.components.append(Component(path, name, parent, placed, self.part(node), shade))
+            self.report(0.3 + 0.7 * len(self.components) / self.total, f"Meshing {name}")
+
+
+def read(path: Path, report: Callable[[float, str], None]) -> Assembly:
+    """Read a STEP file as `pulley.core.formats.step.read_step` promises; in this process, without limits."""
+    report(0.05, f"Reading {path.name}")
+    notes: list[str] = []
+    roots = [tidy for node in _roots(path) if (tidy := _tidy(_split_bodies(node), notes, ""))]
+    if not roots:
+        raise PulleyError(_why_empty(path, len(notes)))
+    if len(roots) > 1 or roots[0].shape is not None:
+        roots = [Node(path.stem, np.eye(4), None, children=roots)]
+    roots[0].name = roots[0].name or path.stem
+
+    def count(node: Node) -> int:
+        return 1 + sum(map(count, node.children))
+
+    builder = _Builder(_chord(roots), count(roots[0]), report)
+    builder.add(roots, None, np.eye(4), None)
+    return Assembly(
+        name=builder.components[0].name,
+        components=tuple(builder.components),
+        notes=(*notes, *builder.notes),
+        chord_error=builder.chord,
+    )
+
+
+def _why_empty(path: Path, bodies: int) -> str:
+    """What to say of a file without solids: often its parts are in other files, which it names."""
+    named = re.findall(r"'([^']{1,200}\.(?:stp|step))'", path.read_text(encoding="latin-1"), re.I)
+    names = dict.fromkeys(re.split(r"[\\/]+", name)[-1] for name in named)
+    others = [name for name in names if Path(name).stem.lower() != path.stem.lower()]
+    if others:
+        more = f" and {len(others) - 1} more" if len(others) > 1 else ""
+        return f"{path.name} holds no parts; they are in other files ({others[0]}{more}). Export it as one STEP file."
+    return f"{path.name} holds no solids or surfaces, only {bodies or 'no'} empty or wire bodies."
+
+
+def main() -> int:
+    """Read one file; 0 when the record was written, 2 with a JSON error line when the file is no good."""
+    line = sys.stdin.readline()
+    if not line:
+        return 0  # started ahead of time and never needed
+    source, store, record = map(Path, json.loads(line))
+
+    def report(share: float, message: str) -> None:
+        print(json.dumps({"progress": round(share, 3), "message": message}), flush=True)
+
+    try:
+        assembly = read(source, report)
+    except PulleyError as error:
+        print(json.dumps({"error": str(error)}), flush=True)
+        return 2
+    record.write_text(json.dumps(to_record(assembly, store)))
+    return 0
+
+
+if __name__ == "__main__":
+    status = main()
+    sys.stdout.flush()
+    os._exit(status)  # the kernel takes half a second to tidy up memory that the system frees anyway

@@ -1,0 +1,96 @@
+"""Geometry kept in files named by their content, and the record that puts an assembly together from them."""
+
+import json
+import os
+import tempfile
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+
+from pulley.core.assembly import Assembly, Component, Part
+from pulley.core.errors import PulleyError
+from pulley.core.geometry.mesh import Mesh
+
+
+def write_once(path: Path, data: bytes) -> None:
+    """Put ``data`` at ``path`` in one move, so that a reader never sees half a file."""
+    if path.exists():
+        return
+    path.parent.mkdir(parents=True, exist_ok=True)
+    handle, temporary = tempfile.mkstemp(dir=path.parent)
+    with os.fdopen(handle, "wb") as file:
+        file.write(data)
+    Path(temporary).replace(path)
+
+
+def mesh_path(store: Path, key: str) -> Path:
+    """Where the store keeps the mesh with this key."""
+    return store / key[:2] / f"{key}.npz"
+
+
+def load_mesh(store: Path, key: str) -> Mesh:
+    """The mesh kept under ``key``; PulleyError when the store has lost it."""
+    try:
+        return Mesh.from_bytes(mesh_path(store, key).read_bytes())
+    except OSError as error:
+        raise PulleyError(f"The geometry {key} is missing from {store}. Bring the file in again.") from error
+
+
+def keep_meshes(assembly: Assembly, store: Path) -> None:
+    """Put the meshes of ``assembly`` in ``store``, those that it does not have yet."""
+    for part, _ in assembly.parts:
+        path = mesh_path(store, part.mesh.key)
+        if not path.exists():
+            write_once(path, part.mesh.to_bytes())
+
+
+def to_record(assembly: Assembly, store: Path) -> dict[str, Any]:
+    """Keep the meshes of ``assembly`` in ``store`` and return the rest as plain JSON values."""
+    keep_meshes(assembly, store)
+    return {
+        "name": assembly.name,
+        "notes": list(assembly.notes),
+        "chord_error": assembly.chord_error,
+        "source": assembly.source,
+        "parts": [{"key": p.key, "name": p.name, "mesh": p.mesh.key} for p, _ in assembly.parts],
+        "components": [
+            {
+                "path": c.path,
+                "name": c.name,
+                "parent": c.parent,
+                "pose": c.pose.ravel().tolist(),
+                "part": c.part.key if c.part else None,
+                "colour": c.colour,
+            }
+            for c in assembly.components
+        ],
+    }
+
+
+def from_record(record: dict[str, Any], store: Path) -> Assembly:
+    """The assembly that `to_record` wrote down; equal parts share one mesh in memory."""
+    meshes = {key: load_mesh(store, key) for key in {p["mesh"] for p in record["parts"]}}
+    parts = {p["key"]: Part(p["key"], p["name"], meshes[p["mesh"]]) for p in record["parts"]}
+    return Assembly(
+        name=record["name"],
+        components=tuple(
+            Component(
+                path=c["path"],
+                name=c["name"],
+                parent=c["parent"],
+                pose=np.array(c["pose"], float).reshape(4, 4),
+                part=parts.get(c["part"]),
+                colour=tuple(c["colour"]) if c["colour"] else None,
+            )
+            for c in record["components"]
+        ),
+        notes=tuple(record["notes"]),
+        chord_error=record["chord_error"],
+        source=record["source"],
+    )
+
+
+def load_record(path: Path, store: Path) -> Assembly:
+    """The assembly of a record written to a JSON file."""
+    return from_record(json.loads(path.read_text()), store)

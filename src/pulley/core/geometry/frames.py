@@ -1,0 +1,69 @@
+"""Poses as 4 x 4 matrices in millimetres, and the quaternions that files and screens want."""
+
+import math
+
+import numpy as np
+from numpy.typing import NDArray
+from scipy.spatial.transform import Rotation
+
+Pose = NDArray[np.float64]
+Vector = NDArray[np.float64]
+
+
+def translation(vector: Vector) -> Pose:
+    """The pose that moves by ``vector`` (3,) mm and does not turn."""
+    pose = np.eye(4)
+    pose[:3, 3] = vector
+    return pose
+
+
+def apply(pose: Pose, points: NDArray[np.float64]) -> NDArray[np.float64]:
+    """Points (..., 3) in mm carried by a pose (4, 4)."""
+    return points @ pose[:3, :3].T + pose[:3, 3]
+
+
+def unit(vector: Vector) -> Vector:
+    """The direction of ``vector``; ValueError when it has none (zero or not finite)."""
+    vector = np.asarray(vector, dtype=float)
+    length = math.sqrt(float(vector @ vector)) if vector.shape == (3,) else 0.0
+    if not 1e-12 <= length < math.inf:
+        raise ValueError("a direction needs three finite numbers that are not all zero")
+    return vector / length
+
+
+def quaternion(pose: Pose) -> NDArray[np.float64]:
+    """The rotation of a rigid pose as (x, y, z, w), as glTF and SciPy write it."""
+    return Rotation.from_matrix(pose[:3, :3]).as_quat()
+
+
+def view_frame(direction: Vector) -> NDArray[np.float64]:
+    """Rows u, v, d of a right-handed frame (3, 3) whose third axis is ``direction``.
+
+    Axis directions get exact axis rows, so that aligned models keep exact numbers.
+    """
+    d = unit(direction)
+    helper = np.eye(3)[(int(np.argmax(np.abs(d))) + 1) % 3]
+    u = unit(np.cross(helper, d))
+    v = (d[1] * u[2] - d[2] * u[1], d[2] * u[0] - d[0] * u[2], d[0] * u[1] - d[1] * u[0])
+    return np.array([u, v, d])
+
+
+def screw(origin: Vector, direction: Vector, angle: float, advance: float) -> Pose:
+    """The pose (4, 4) after a turn by ``angle`` degrees about a line, with ``advance`` mm along it for each turn.
+
+    >>> np.round(apply(screw(np.array([1.0, 0, 0]), np.array([0, 0, 1.0]), 90, 4), np.array([2.0, 0, 0])), 9).tolist()
+    [1.0, 1.0, 1.0]
+    """
+    along = unit(direction)
+    pose = np.eye(4)
+    pose[:3, :3] = Rotation.from_rotvec(along * np.radians(angle)).as_matrix()
+    pose[:3, 3] = origin - pose[:3, :3] @ origin + along * (advance * angle / 360)
+    return pose
+
+
+def inverse(pose: Pose) -> Pose:
+    """The pose that undoes a rigid pose."""
+    back = np.eye(4)
+    back[:3, :3] = pose[:3, :3].T
+    back[:3, 3] = -pose[:3, :3].T @ pose[:3, 3]
+    return back

@@ -1,0 +1,194 @@
+"""Triangle meshes with the exact edges and features that a drawing needs."""
+
+import hashlib
+import io
+from dataclasses import dataclass, field
+from functools import cached_property
+
+import numpy as np
+from numpy.typing import NDArray
+
+from pulley.core.geometry.features import Cylinder, Plane
+
+WELD = 1e-5  # mm; nodes of neighbouring faces nearer than this are one vertex
+
+FAULTS = {  # how a mesh may fail to bound a solid, in words for the assembly's notes
+    "open": "is an open surface: both its sides count as solid, and it has no volume",
+    "tangled": "has edges where more than two faces meet: both sides of its faces count as solid",
+    "twisted": "has faces that point in different ways: both sides of its faces count as solid",
+    "inside out": "has its faces turned inward: both sides of its faces count as solid",
+}
+
+
+@dataclass(frozen=True, eq=False)
+class Mesh:
+    """One part's surface, in the part's own frame, in mm.
+
+    Attributes
+    ----------
+    vertices : (n, 3) float64, repeated where faces meet so that each face keeps its own normals
+    normals : (n, 3) float64, outward
+    triangles : (m, 3) int32, counter-clockwise seen from outside
+    edges : (k, 3) float64, the exact B-rep edges as polylines laid end to end
+    edge_starts : (e + 1,) int32, where each polyline begins in ``edges``
+    planes, cylinders : features kept from the B-rep
+    volume : exact volume in mm3, or None where the body is open
+    cut : a piece of a sound mesh, whose facets have an outside although it is open
+    """
+
+    vertices: NDArray[np.float64]
+    normals: NDArray[np.float64]
+    triangles: NDArray[np.int32]
+    edges: NDArray[np.float64] = field(default_factory=lambda: np.zeros((0, 3)))
+    edge_starts: NDArray[np.int32] = field(default_factory=lambda: np.zeros(1, np.int32))
+    planes: tuple[Plane, ...] = ()
+    cylinders: tuple[Cylinder, ...] = ()
+    volume: float | None = None
+    cut: bool = False
+
+    @cached_property
+    def key(self) -> str:
+        """The mesh's address by content: equal meshes have equal keys."""
+        digest = hashlib.sha256()
+        for array in (np.round(self.vertices, 6) + 0.0, self.triangles):
+            digest.update(np.ascontiguousarray(array).tobytes())
+        return digest.hexdigest()[:32]
+
+    @cached_property
+    def corners(self) -> NDArray[np.float64]:
+        """Triangle corners (m, 3, 3)."""
+        return np.ascontiguousarray(self.vertices[self.triangles])
+
+    @cached_property
+    def welded(self) -> tuple[NDArray[np.float64], NDArray[np.int32]]:
+        """Vertices (n, 3) and triangles (m, 3) with the seams between faces joined."""
+        _, first, inverse = np.unique(
+            np.round(self.vertices / WELD).astype(np.int64), axis=0, return_index=True, return_inverse=True
+        )
+        triangles = inverse.reshape(-1)[self.triangles].astype(np.int32)
+        a, b, c = triangles.T
+        return self.vertices[first], triangles[(a != b) & (b != c) & (c != a)]
+
+    @property
+    def closed(self) -> bool:
+        """Whether the mesh bounds a solid, so that each facet has a side that is outside."""
+        return self.fault is None
+
+    @cached_property
+    def fault(self) -> str | None:
+        """What keeps the mesh from bounding a solid: a key of `FAULTS`; None for a sound one.
+
+        A solid's boundary runs through every edge once in each direction and encloses a volume above 0.
+        """
+        if self.cut:
+            return None
+        vertices, triangles = self.welded
+        if not len(triangles):
+            return "open"
+        ends = triangles[:, [0, 1, 1, 2, 2, 0]].reshape(-1, 2).astype(np.int64)
+        forward = np.sort(ends[:, 0] << 32 | ends[:, 1])
+        backward = np.sort(ends[:, 1] << 32 | ends[:, 0])
+        if np.array_equal(forward, backward) and (np.diff(forward) > 0).all():
+            return "inside out" if mesh_volume(vertices[triangles]) < 0 else None
+        _, times = np.unique(np.sort(ends, axis=1), axis=0, return_counts=True)
+        if (times > 2).any():
+            return "tangled"
+        return "open" if (times < 2).any() else "twisted"
+
+    @cached_property
+    def inset(self) -> NDArray[np.float64]:
+        """Inward unit direction at each triangle corner (m, 3, 3), averaged over the faces that meet there."""
+        vertices, inverse = np.unique(np.round(self.vertices / WELD).astype(np.int64), axis=0, return_inverse=True)
+        a, b, c = np.moveaxis(self.corners, 1, 0)
+        facet = np.cross(b - a, c - a)
+        corner_of = inverse.reshape(-1)[self.triangles]
+        total = np.zeros((len(vertices), 3))
+        length = np.linalg.norm(facet, axis=1, keepdims=True)
+        weights = _corner_angles(self.corners)
+        for k in range(3):
+            np.add.at(total, corner_of[:, k], facet / np.maximum(length, 1e-300) * weights[:, k, None])
+        norm = np.linalg.norm(total, axis=1, keepdims=True)
+        return np.ascontiguousarray((-total / np.maximum(norm, 1e-12))[corner_of])
+
+    @cached_property
+    def edge_pairs(self) -> NDArray[np.int32]:
+        """The edge polylines as separate lines: pairs (k, 2) of places in ``edges``."""
+        first = np.arange(len(self.edges) - 1, dtype=np.int32)
+        inside = ~np.isin(first + 1, self.edge_starts)
+        return np.stack([first, first + 1], axis=1)[inside]
+
+    @cached_property
+    def bounds(self) -> NDArray[np.float64]:
+        """Lowest and highest corner (2, 3) in the part's frame."""
+        return np.array([self.vertices.min(0), self.vertices.max(0)])
+
+    def to_bytes(self) -> bytes:
+        """The mesh as a compressed NumPy archive, the form kept in the geometry store."""
+        buffer = io.BytesIO()
+        np.savez_compressed(
+            buffer,
+            vertices=self.vertices,
+            normals=self.normals.astype(np.float32),
+            triangles=self.triangles,
+            edges=self.edges,
+            edge_starts=self.edge_starts,
+            planes=np.array([[*p.origin, *p.normal, p.area] for p in self.planes]).reshape(-1, 7),
+            cylinders=np.array([c.row for c in self.cylinders]).reshape(-1, 9),
+            volume=np.nan if self.volume is None else self.volume,
+        )
+        return buffer.getvalue()
+
+    @classmethod
+    def from_bytes(cls, data: bytes) -> "Mesh":
+        """The mesh that `to_bytes` wrote."""
+        with np.load(io.BytesIO(data)) as kept:
+            volume = float(kept["volume"])
+            return cls(
+                vertices=kept["vertices"],
+                normals=kept["normals"].astype(float),
+                triangles=kept["triangles"],
+                edges=kept["edges"],
+                edge_starts=kept["edge_starts"],
+                planes=tuple(Plane.from_row(row) for row in kept["planes"]),
+                cylinders=tuple(Cylinder.from_row(row) for row in kept["cylinders"]),
+                volume=None if np.isnan(volume) else volume,
+            )
+
+
+def _corner_angles(corners: NDArray[np.float64]) -> NDArray[np.float64]:
+    """Angle in radians (m, 3) at each corner; weights that do not depend on how a face was cut up."""
+    angles = np.empty(corners.shape[:2])
+    for k in range(3):
+        p = corners[:, (k + 1) % 3] - corners[:, k]
+        q = corners[:, (k + 2) % 3] - corners[:, k]
+        cross = np.linalg.norm(np.cross(p, q), axis=1)
+        angles[:, k] = np.arctan2(cross, np.einsum("ij,ij->i", p, q))
+    return angles
+
+
+def mesh_volume(corners: NDArray[np.float64]) -> float:
+    """Signed volume in mm3 enclosed by triangles (m, 3, 3), by the divergence theorem."""
+    a, b, c = np.moveaxis(corners, 1, 0)
+    return float(np.einsum("ij,ij->", a, np.cross(b, c)) / 6)
+
+
+def flat_mesh(corners: NDArray[np.float64]) -> Mesh:
+    """A mesh from loose triangles (m, 3, 3), each with its own flat normals.
+
+    >>> flat_mesh(np.array([[[0, 0, 0], [1, 0, 0], [0, 1, 0]]], float)).normals[0].tolist()
+    [0.0, 0.0, 1.0]
+    """
+    corners = np.asarray(corners, float)
+    facet = np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0])
+    facet /= np.maximum(np.linalg.norm(facet, axis=1, keepdims=True), 1e-300)
+    triangles = np.arange(3 * len(corners), dtype=np.int32).reshape(-1, 3)
+    mesh = Mesh(corners.reshape(-1, 3), np.repeat(facet, 3, axis=0), triangles)
+    return Mesh(mesh.vertices, mesh.normals, triangles, volume=mesh_volume(corners) if mesh.closed else None)
+
+
+def box_mesh(low: tuple[float, float, float], high: tuple[float, float, float]) -> Mesh:
+    """An axis-aligned box between two corners in mm."""
+    corners = np.array([[low, high][i][k] for i in (0, 1) for k in range(3)]).reshape(2, 3)
+    points = np.array([[corners[x, 0], corners[y, 1], corners[z, 2]] for x in (0, 1) for y in (0, 1) for z in (0, 1)])
+    quads = [(0, 1, 3, 2), (4, 6, 7, 5), (0, 4, 5, 1), (2, 3, 7, 6), (0, 2, 6, 4), (1, 5, 7, 3)]
+    return flat_mesh(points[[[(a, b, c), (a, c, d)] for a, b, c, d in quads]].reshape(-1, 3, 3))

@@ -1,0 +1,19 @@
+"""The easing that every motion and every camera move has."""
+
+from functools import lru_cache
+
+from scipy.optimize import brentq
+
+EASING = "smootherstep"  # s = 6t^5 - 15t^4 + 10t^3: at rest at both ends, no jerk
+
+
+def ease(t: float) -> float:
+    """The easing of every segment, from time share to path share; exact at 0 and 1."""
+    t = min(max(t, 0.0), 1.0)
+    return t * t * t * (t * (6 * t - 15) + 10)
+
+
+@lru_cache(maxsize=4096)
+def unease(share: float) -> float:
+    """The share of the time at which `ease` has reached a share of the way; exact at 1."""
+    return 1.0 if share >= 1.0 else float(brentq(lambda t: ease(t) - share, 0.0, 1.0))

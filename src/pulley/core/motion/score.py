@@ -1,0 +1,282 @@
+"""The Score: per component timed rigid poses, per trail a timed polyline, per camera a timed view."""
+
+from collections.abc import Iterator
+from dataclasses import dataclass, field, replace
+from itertools import pairwise
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+from scipy.spatial.transform import Rotation, Slerp
+
+from pulley.core.assembly import Assembly
+from pulley.core.geometry.frames import Pose, Vector, apply
+from pulley.core.motion.easing import EASING, ease, unease
+from pulley.core.motion.steps import placements, stages
+from pulley.core.motion.travel import STILL, TimedPose
+from pulley.core.motion.views import Shot, shots
+from pulley.core.teardown import Jog, Route, Step, Teardown, TrailOf, Vector3
+from pulley.core.trails import anchor
+
+ON_LINE = 0.02  # mm within which points lie on one line
+ARCS = 12  # straight pieces of a trail line for each pose of a turn, at most 7.5 degrees each
+
+
+@dataclass(frozen=True)
+class Segment:
+    """What one step does to a component.
+
+    ``poses`` are (s, translation, quaternion xyzw) at rising s from 0 to 1, relative to where the step
+    finds the component, in mm; the rotation is about ``pivot``. Straight and spherical interpolation
+    between them is exact, also for turns. ``easing`` maps time to s. A component's displacement from
+    home is the product of its segments so far, also of those that overlap.
+    """
+
+    start: float
+    end: float
+    poses: tuple[TimedPose, ...]
+    pivot: tuple[float, float, float] = (0.0, 0.0, 0.0)
+    easing: str = EASING
+
+
+@dataclass(frozen=True)
+class Trail:
+    """A trail line: the anchor at home, where its line begins (the anchor, as the teardown finds it), and
+    where it stands (time, point) after each of its moves.
+
+    Legs that are ``off`` are not drawn. ``jogs`` are its doglegs. Trails of one ``group`` lie on one line and
+    are drawn as one.
+    """
+
+    component: str
+    anchor: tuple[float, float, float]
+    origin: tuple[float, float, float]
+    points: tuple[tuple[float, tuple[float, float, float]], ...]
+    off: tuple[int, ...] = ()
+    jogs: tuple[Jog, ...] = ()
+    marks: bool = False
+    group: int = -1
+
+
+@dataclass(frozen=True)
+class Run:
+    """A trail of many stops: points at home, each on a component, and the axes (0, 1, 2) along which the line
+    runs one after the other from each stop to the next."""
+
+    id: str
+    stops: tuple[tuple[str, Vector3], ...]
+    orders: tuple[tuple[int, ...], ...]
+
+
+@dataclass(frozen=True)
+class Bar:
+    """When a step plays, and what is written below it."""
+
+    id: str
+    start: float
+    end: float
+    caption: str = ""
+
+
+@dataclass(frozen=True)
+class Score:
+    """All of a teardown's motion on one time axis. Collapse is the same read backwards."""
+
+    duration: float = 0.0
+    steps: tuple[Bar, ...] = ()
+    tracks: dict[str, list[Segment]] = field(default_factory=dict)
+    trails: tuple[Trail, ...] = ()
+    shots: tuple[Shot, ...] = ()
+    routes: tuple[Run, ...] = ()
+
+    def to_json(self) -> dict[str, Any]:
+        """The Score as plain JSON values, the form that the canvas reads; not to be altered."""
+        return {
+            "duration": self.duration,
+            "steps": [vars(bar) for bar in self.steps],
+            "tracks": {path: [vars(segment) for segment in track] for path, track in self.tracks.items()},
+            "trails": [{**vars(trail), "jogs": [vars(jog) for jog in trail.jogs]} for trail in self.trails],
+            "routes": [vars(route) for route in self.routes],
+            "shots": [shot.to_json() for shot in self.shots],
+        }
+
+
+def bars(steps: tuple[Step, ...]) -> tuple[Bar, ...]:
+    """When each step plays: after the one before, together with it, or a gap after it; no time when it is off."""
+    timed: list[Bar] = []
+    for step in steps:
+        before = timed[-1] if timed else Bar("", 0.0, 0.0)
+        start = before.start if step.start == "with" else before.end + (step.start or 0.0)
+        if step.off:
+            start = before.start if step.start == "with" else before.end
+        timed.append(Bar(step.id, start, start + (0.0 if step.off else step.duration), step.caption))
+    return tuple(timed)
+
+
+def compose(assembly: Assembly, teardown: Teardown) -> Score:
+    """The Score of a teardown.
+
+    Raises PulleyError as `travels` does.
+    """
+    timed = bars(teardown.steps)
+    tracks = {path: [_standing(pose)] for path, pose in placements(assembly, teardown).items()}
+    for stage, bar in zip(stages(assembly, teardown), timed, strict=True):
+        for path, way in stage.travels.items():
+            tracks.setdefault(path, []).append(Segment(bar.start, bar.end, way.timed, way.pivot))
+    views = shots(assembly, teardown, timed)
+    return Score(
+        duration=max((item.end for item in (*timed, *views)), default=0.0),
+        steps=timed,
+        tracks=tracks,
+        trails=_trails(assembly, teardown, tracks, timed),
+        routes=tuple(_run(assembly, tracks, route) for route in teardown.routes),
+        shots=views,
+    )
+
+
+def _standing(displacement: Pose) -> Segment:
+    """A segment long over when time begins: the component is found displaced (4, 4) from home."""
+    turned = Rotation.from_matrix(displacement[:3, :3]).as_quat()
+    poses = ((0.0, (0.0, 0.0, 0.0), STILL), (1.0, tuple(displacement[:3, 3].tolist()), tuple(turned.tolist())))
+    return Segment(-1.0, -1.0, poses)
+
+
+def displacement_at(track: list[Segment], time: float, spread: float = 1.0) -> Pose:
+    """Rigid displacement (4, 4) from home of a component at ``time`` seconds; what the canvas computes.
+
+    ``spread`` is a factor on every travel and every angle: 0 is assembled, 1 as defined.
+    """
+    pose = np.eye(4)
+    for segment in track:
+        if time > segment.start:
+            span = segment.end - segment.start
+            factor = spread if segment.start >= 0 else 1.0
+            pose = _within(segment, ease((time - segment.start) / span) if span > 0 else 1.0, factor) @ pose
+    return pose
+
+
+def _within(segment: Segment, share: float, spread: float = 1.0) -> Pose:
+    """The displacement (4, 4) that a segment has brought about at a share of its way."""
+    shares = [pose[0] for pose in segment.poses]
+    ahead = np.array([np.interp(share, shares, [pose[1][axis] for pose in segment.poses]) for axis in range(3)])
+    ahead *= spread
+    pose = np.eye(4)
+    if _turns(segment):
+        between = Slerp(shares, Rotation.from_quat([turned for _, _, turned in segment.poses]))
+        angle = between(min(max(share, 0.0), 1.0)).as_rotvec()
+        pose[:3, :3] = Rotation.from_rotvec(spread * angle).as_matrix()
+        ahead += segment.pivot - pose[:3, :3] @ segment.pivot
+    pose[:3, 3] = ahead
+    return pose
+
+
+def _turns(segment: Segment) -> bool:
+    return any(any(turned[:3]) for _, _, turned in segment.poses)
+
+
+def _trails(
+    assembly: Assembly, teardown: Teardown, tracks: dict[str, list[Segment]], timed: tuple[Bar, ...]
+) -> tuple[Trail, ...]:
+    """The trail of every component that moves and has one; those on one line put into a group."""
+    own = {setting.component: setting for setting in teardown.trails}
+    silent: dict[str, list[Bar]] = {}
+    for step, bar in zip(teardown.steps, timed, strict=True):
+        for leaf in () if step.trails else assembly.leaves_of(step.members):
+            silent.setdefault(leaf, []).append(bar)
+    found: list[Trail] = []
+    for path, track in tracks.items():
+        setting = own.get(path, TrailOf(path))
+        if track[-1].start < 0 or not setting.shown:
+            continue
+        marks = teardown.line.marks if setting.marks is None else setting.marks
+        for start in setting.anchors or (None,):
+            trail = _trail(assembly, path, track, start)
+            times = [0.0, *(time for time, _ in trail.points)]
+            off = tuple(
+                k
+                for k in range(len(trail.points))
+                if any(b.start < times[k + 1] <= b.end for b in silent.get(path, ()))
+            )
+            found.append(replace(trail, off=off, jogs=setting.jogs, marks=marks))
+    return _grouped(found)
+
+
+def _grouped(trails: list[Trail]) -> tuple[Trail, ...]:
+    """Straight trails on one line, each with the number of its group."""
+    lines: dict[tuple[float, ...], list[int]] = {}
+    for k, trail in enumerate(trails):
+        points = np.array([trail.origin, *(point for _, point in trail.points)])
+        way = points[-1] - points[0]
+        size = np.linalg.norm(way)
+        if size < 1e-6 or trail.jogs or trail.off:
+            continue
+        along = way / size * (1.0 if way[np.argmax(np.abs(way))] > 0 else -1.0)
+        if np.abs(np.cross(points - points[0], along)).max() < ON_LINE:
+            foot = points[0] - (points[0] @ along) * along
+            lines.setdefault((*np.round(along, 4).tolist(), *np.round(foot / (5 * ON_LINE)).tolist()), []).append(k)
+    shared = [members for members in lines.values() if len(members) > 1]
+    number = {k: group for group, members in enumerate(shared) for k in members}
+    return tuple(replace(trail, group=number.get(k, -1)) for k, trail in enumerate(trails))
+
+
+def _run(assembly: Assembly, tracks: dict[str, list[Segment]], route: Route) -> Run:
+    """A trail of many stops; between two of them along the assembly's axes, the longest way first, as things
+    stand at the end."""
+    ends = []
+    for path, point in route.stops:
+        pose = displacement_at(tracks[path], np.inf) if path in tracks else np.eye(4)
+        ends.append(apply(pose, np.array(point)))
+    orders = []
+    for a, b in pairwise(ends):
+        way = np.abs(b - a)
+        orders.append(tuple(int(k) for k in np.argsort(-way) if way[k] > ON_LINE))
+    return Run(route.id, route.stops, tuple(orders))
+
+
+def _trail(assembly: Assembly, path: str, track: list[Segment], by_hand: Vector3 | None = None) -> Trail:
+    """The anchor, and where it stands at every bend and every end of its motion."""
+    moved = [segment for segment in track if segment.start >= 0]
+    found = displacement_at(track, 0.0)
+    if by_hand is None:
+        start = anchor(assembly.by_path[path], found[:3, :3].T @ np.array(moved[0].poses[1][1]))
+    else:
+        start = np.array(by_hand)
+    origin = apply(found, start)
+    points = tuple((time, tuple(point.tolist())) for time, point in _stations(track, moved, start, origin))
+    return Trail(path, tuple(start.tolist()), tuple(origin.tolist()), points)
+
+
+def _stations(
+    track: list[Segment], moved: list[Segment], start: Vector, point: Vector
+) -> Iterator[tuple[float, Vector]]:
+    """The times at which a trail gets a point, and that point (3,); ``point`` is where it begins."""
+    if any(later.start < earlier.end for earlier, later in pairwise(moved)):
+        times = {s.start + (s.end - s.start) * unease(share) for s in moved for share in _bends(s)}
+        yield from ((time, apply(displacement_at(track, time), start)) for time in sorted(times))
+        return
+    for segment in moved:  # one after the other: each goes on from where the one before has ended
+        shares = _bends(segment)
+        places = _carried(segment, shares, point)
+        for share, place in zip(shares, places, strict=True):
+            yield segment.start + (segment.end - segment.start) * unease(share), place
+        point = places[-1]
+
+
+def _carried(segment: Segment, shares: list[float], point: Vector) -> NDArray[np.float64]:
+    """Where a segment has brought a point (3,) at shares (k,) of its way: (k, 3)."""
+    knots = [pose[0] for pose in segment.poses]
+    ahead = np.array([pose[1] for pose in segment.poses])
+    along = np.column_stack([np.interp(shares, knots, ahead[:, axis]) for axis in range(3)])
+    if not _turns(segment):
+        return point + along
+    between = Slerp(knots, Rotation.from_quat([turned for _, _, turned in segment.poses]))
+    return between(shares).apply(point - np.array(segment.pivot)) + segment.pivot + along
+
+
+def _bends(segment: Segment) -> list[float]:
+    """Shares at which a trail gets a point: where a slide bends, and every few degrees of a turn."""
+    shares = [pose[0] for pose in segment.poses]
+    if not _turns(segment):
+        return shares[1:]
+    fine = [np.linspace(a, b, ARCS + 1)[1:].tolist() for a, b in zip(shares, shares[1:], strict=False)]
+    return [share for arc in fine for share in arc]

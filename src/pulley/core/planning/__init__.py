@@ -1,0 +1,1 @@
+"""What a selection could do next: ways out, and later proposed teardowns."""

@@ -1,0 +1,242 @@
+"""What goes along with a mover, and what else should move the same way."""
+
+from collections.abc import Iterable, Iterator
+from dataclasses import dataclass, replace
+from itertools import count
+
+import numpy as np
+from numpy.typing import NDArray
+
+from pulley.core.assembly import Assembly
+from pulley.core.contact.scene import Scene, home_scene
+from pulley.core.geometry.frames import Pose, Vector, apply, unit
+from pulley.core.geometry.symmetry import symmetry_axis
+from pulley.core.motion.steps import radial_direction
+from pulley.core.teardown import Axis, Step, Teardown, Vector3, motion_only
+
+NEAR = 1.0  # mm between bounds of what counts as surroundings
+ALIKE = 0.1  # mm within which surroundings are the same
+PARALLEL = np.cos(np.radians(1.0))
+
+
+def bring_along(scene: Scene, movers: Iterable[str], direction: Vector, still: Iterable[str] = ()) -> tuple[str, ...]:
+    """The leaves that sit on ``movers``: those which they, moving along ``direction``, would push from where they are.
+
+    What those push in turn comes along too; ``still`` leaves stay whatever happens. In tree order, the
+    movers themselves not among them. Empty when nothing would be left behind: then the movers are held,
+    and nothing sits on them.
+    """
+    direction = unit(direction)
+    kept = set(still)
+    carried = dict.fromkeys(movers)
+    own = len(carried)
+    waiting = list(carried)
+    while waiting:
+        mover = waiting.pop()
+        rest = scene.places(path for path in scene.paths if path not in carried and path not in kept)
+        for least, other in scene.candidates(mover, rest, direction):
+            if least > scene.tolerance:
+                break
+            if scene.contact(mover, other, direction).travel <= scene.tolerance:
+                carried[other] = None
+                waiting.append(other)
+    riders = set(list(carried)[own:])
+    if len(carried) == len(scene.paths):
+        return ()
+    return tuple(path for path in scene.paths if path in riders)
+
+
+@dataclass(frozen=True)
+class Match:
+    """A component that sits as the step's own does, how the assembly maps one to the other, and its step."""
+
+    member: str
+    kind: str
+    step: Step
+
+
+def matches(assembly: Assembly, step: Step) -> tuple[Match, ...]:
+    """Components that can make the same motion as a step's first member, each with the step that corresponds.
+
+    A match has the same part (or a subassembly of the same parts), and what surrounds it is congruent
+    to what surrounds the member, under a ``rotation``, a ``mirror`` or a ``translation``; where the
+    surroundings are one large part, it is enough that the same things stop both, equally far along
+    their ways. The step is mapped by the same isometry. In tree order, members of the step left out.
+    """
+    member = step.members[0]
+    scene = home_scene(assembly)
+    if step.kind == "radial":
+        step = replace(step, kind="axial", direction=tuple(radial_direction(assembly, step, member).tolist()))
+    found = []
+    for other in assembly.components:
+        if other.path in step.members or not _same_kind(assembly, member, other.path):
+            continue
+        for isometry in _isometries(scene, member, other.path):
+            mapped = map_step(replace(step, members=(other.path,), follow=(), pitch=0.0, total=None), isometry)
+            if _congruent(scene, member, other.path, isometry) or _stopped_alike(scene, step, mapped, isometry):
+                found.append(Match(other.path, _kind(isometry), mapped))
+                break
+    return tuple(found)
+
+
+def with_matches(teardown: Teardown, id: str, chosen: Iterable[Match], assembly: Assembly | None = None) -> Teardown:
+    """The teardown in which chosen matches of a step's member move as it does.
+
+    A match that makes the very same motion joins the step; the others get steps of their own, which
+    play together with it, under their members' names where an assembly says them.
+    """
+    place = next(k for k, step in enumerate(teardown.steps) if step.id == id)
+    step = teardown.steps[place]
+    joined, beside = [], []
+    for match in chosen:
+        same = motion_only(replace(match.step, members=())) == motion_only(replace(step, members=(), follow=()))
+        (joined if same else beside).append(match)
+    taken = {other.id for other in teardown.steps}
+    free = (f"s{k}" for k in count(1) if f"s{k}" not in taken)
+    names = {match.member: assembly.by_path[match.member].name if assembly else step.label for match in beside}
+    added = [
+        replace(match.step, id=next(free), start="with", camera=None, note="", label=names[match.member])
+        for match in beside
+    ]
+    grown = replace(step, members=(*step.members, *(match.member for match in joined)))
+    return replace(teardown, steps=(*teardown.steps[:place], grown, *added, *teardown.steps[place + 1 :]))
+
+
+def _same_kind(assembly: Assembly, a: str, b: str) -> bool:
+    """Whether two components consist of the same parts, and neither holds the other."""
+    if a == b or a in assembly.above(b) or b in assembly.above(a):
+        return False
+    parts = [[assembly.by_path[leaf].part.key for leaf in assembly.below[path]] for path in (a, b)]
+    one_leaf = assembly.by_path[a].part is None, assembly.by_path[b].part is None
+    return parts[0] == parts[1] and one_leaf[0] == one_leaf[1]
+
+
+def _isometries(scene: Scene, a: str, b: str) -> Iterator[Pose]:
+    """Rigid maps and mirrors (4, 4) that may take component ``a`` to ``b`` with its surroundings, likeliest first."""
+    first, second = (scene.assembly.below[path][0] for path in (a, b))
+    plain = scene.poses[second] @ np.linalg.inv(scene.poses[first])
+    turned = np.abs(plain[:3, :3] - np.eye(3)).max() > 1e-6
+    if not turned:
+        yield plain
+    (here, axis), (there, other_axis) = _place(scene, first), _place(scene, second)
+    marks = [(centre, part) for part, centre in _surroundings(scene, a)]
+    marks.sort(key=lambda mark: -_off_axis(mark[0] - here, axis))
+    for mark, part in marks[:1]:
+        for target in (centre for key, centre in _surroundings(scene, b) if key == part):
+            for sense in (1.0, -1.0):
+                yield from _frames_onto(mark - here, axis, target - there, sense * other_axis, here, there)
+    if turned:
+        yield plain
+
+
+def _place(scene: Scene, leaf: str) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
+    """The middle (3,) of a leaf and the direction (3,) of its axis; its own Z where it has no axis."""
+    mesh, pose = scene.body(leaf)
+    axis = symmetry_axis(mesh)
+    middle = apply(pose, mesh.bounds.mean(0))
+    return middle, pose[:3, :3] @ (axis.direction if axis else np.array([0.0, 0.0, 1.0]))
+
+
+def _off_axis(arm: Vector, axis: Vector) -> float:
+    return float(np.linalg.norm(arm - (arm @ axis) * axis))
+
+
+def _frames_onto(
+    arm: Vector, axis: Vector, other_arm: Vector, other_axis: Vector, here: Vector, there: Vector
+) -> Iterator[Pose]:
+    """The rotation and the mirror (4, 4) that take one place, axis and arm to another; none when they differ."""
+    if _off_axis(arm, axis) < ALIKE or abs(arm @ axis - other_arm @ other_axis) > ALIKE:
+        return
+    if abs(_off_axis(arm, axis) - _off_axis(other_arm, other_axis)) > ALIKE:
+        return
+    bases = []
+    for line, across in ((axis, arm), (other_axis, other_arm)):
+        u = unit(across - (across @ line) * line)
+        bases.append(np.array([line, u, np.cross(line, u)]).T)
+    for flip in (1.0, -1.0):
+        isometry = np.eye(4)
+        isometry[:3, :3] = bases[1] @ np.diag([1.0, 1.0, flip]) @ bases[0].T
+        isometry[:3, 3] = there - isometry[:3, :3] @ here
+        yield isometry
+
+
+def _surroundings(scene: Scene, component: str) -> list[tuple[str, NDArray[np.float64]]]:
+    """Part and middle (3,) of every leaf whose bounds come near a component's."""
+    own = scene.places(scene.assembly.below[component])
+    low, high = scene.boxes[own, 0].min(0) - NEAR, scene.boxes[own, 1].max(0) + NEAR
+    near = (scene.boxes[:, 0] <= high).all(1) & (scene.boxes[:, 1] >= low).all(1)
+    near[own] = False
+    found = []
+    for place in np.flatnonzero(near):
+        mesh, pose = scene.body(scene.paths[place])
+        found.append((scene.assembly.by_path[scene.paths[place]].part.key, apply(pose, mesh.bounds.mean(0))))
+    return found
+
+
+def _congruent(scene: Scene, a: str, b: str, isometry: Pose) -> bool:
+    """Whether every part near ``a`` has its like near ``b``, where the isometry says, and the other way round."""
+    here, there = _surroundings(scene, a), _surroundings(scene, b)
+    if len(here) != len(there) or not here:
+        return False
+    left = list(there)
+    for part, centre in here:
+        wanted = apply(isometry, centre)
+        hit = next((k for k, (p, c) in enumerate(left) if p == part and np.linalg.norm(c - wanted) <= ALIKE), None)
+        if hit is None:
+            return False
+        del left[hit]
+    return True
+
+
+def _stopped_alike(scene: Scene, step: Step, mapped: Step, isometry: Pose) -> bool:
+    """Whether two components meet the same part after the same travel, on their ways and back.
+
+    Only for maps that say where the step's direction goes: those that do not turn, and those of a
+    component that leaves along its own axis.
+    """
+    if step.kind != "axial":
+        return False
+    direction = unit(np.array(step.direction))
+    _, axis = _place(scene, scene.assembly.below[step.members[0]][0])
+    if np.abs(isometry[:3, :3] - np.eye(3)).max() > 1e-6 and abs(axis @ direction) < PARALLEL:
+        return False
+    for sense in (1.0, -1.0):
+        met = [
+            scene.first_meeting(scene.assembly.below[s.members[0]], sense * unit(np.array(s.direction)))
+            for s in (step, mapped)
+        ]
+        if (met[0] is None) != (met[1] is None):
+            return False
+        if met[0] and met[1]:
+            parts = {scene.assembly.by_path[meeting.blocker].part.key for meeting in met}
+            if len(parts) > 1 or abs(met[0].travel - met[1].travel) > ALIKE:
+                return False
+    return True
+
+
+def _kind(isometry: Pose) -> str:
+    if np.linalg.det(isometry[:3, :3]) < 0:
+        return "mirror"
+    return "translation" if np.abs(isometry[:3, :3] - np.eye(3)).max() < 1e-6 else "rotation"
+
+
+def map_step(step: Step, isometry: Pose) -> Step:
+    """The step that does at the image of an isometry (4, 4) what ``step`` does; a mirror turns the other way round."""
+    linear, hand = isometry[:3, :3], float(np.sign(np.linalg.det(isometry[:3, :3])))
+
+    def turned(vector: Vector3) -> Vector3:
+        exact = linear @ np.array(vector)
+        return tuple((np.where(np.abs(exact - np.round(exact, 6)) < 1e-9, np.round(exact, 6), exact) + 0.0).tolist())
+
+    def placed(point: Vector3) -> Vector3:
+        return tuple(apply(isometry, np.array(point)).tolist())
+
+    return replace(
+        step,
+        direction=turned(step.direction),
+        waypoints=tuple(map(turned, step.waypoints)),
+        axis=Axis(placed(step.axis.origin), turned(step.axis.direction)) if step.axis else None,
+        point=placed(step.point) if step.point else None,
+        angle=hand * step.angle,
+        advance=hand * step.advance,
+    )

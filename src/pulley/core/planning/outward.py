@@ -1,0 +1,133 @@
+"""Motions about an axis: which axis a selection lies round, how far it is free outward and in a turn."""
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import numpy as np
+
+from pulley.core.contact.scene import Scene
+from pulley.core.geometry.frames import Vector, apply, unit
+from pulley.core.geometry.symmetry import symmetry_axis
+from pulley.core.motion.steps import ON_AXIS, middle
+from pulley.core.motion.travel import Turn
+from pulley.core.planning.directions import plain_direction
+from pulley.core.planning.ways_out import GAP_SHARE, leaving_distance, round_down
+from pulley.core.teardown import Axis, Vector3
+
+ROUND = 0.02  # share of the radius, or 0.2 mm, by which places may stand off the circle through them
+FLAT = 0.2  # mm
+
+
+@dataclass(frozen=True)
+class Outward:
+    """Members going away from an axis: each one's unit direction (None on the axis), how far all are free
+    in mm (None: never stopped), what stops them, and a round distance after which they stand clear."""
+
+    axis: Axis
+    directions: dict[str, Vector3 | None]
+    free: float | None
+    blocker: str | None
+    suggested: float
+
+
+def common_axis(scene: Scene, members: Sequence[str]) -> Axis | None:
+    """The axis of the circle on which members lie; None where they lie on none.
+
+    The plane and the circle are fitted by least squares. Two members have an axis half-way between
+    them, square to the line from one to the other.
+    """
+    points = np.array([_middle(scene, member) for member in members])
+    centre = points.mean(0)
+    if len(members) == 2 and np.linalg.norm(points[1] - points[0]) > FLAT:
+        return Axis(_triple(np.round(centre, 6)), _triple(plain_direction(_square_to(points[1] - points[0]))))
+    if len(members) < 3:
+        return None
+    _, _, rows = np.linalg.svd(points - centre)
+    normal = plain_direction(rows[2])
+    if np.abs((points - centre) @ normal).max() > FLAT:
+        return None
+    flat = (points - centre) @ rows[:2].T
+    solved = np.linalg.lstsq(np.column_stack([2 * flat, np.ones(len(flat))]), (flat**2).sum(1), rcond=None)[0]
+    middle = centre + solved[:2] @ rows[:2]
+    radii = np.linalg.norm(points - middle, axis=1)
+    if np.ptp(radii) > max(FLAT, ROUND * radii.mean()) or radii.mean() > 20 * scene.assembly.diagonal:
+        return None
+    normal = normal * (-1.0 if normal[np.argmax(np.abs(normal))] < 0 else 1.0)
+    return Axis(_triple(np.round(middle, 6)), _triple(normal))
+
+
+def _square_to(vector: Vector) -> Vector:
+    """A unit vector (3,) square to another: the one nearest to up, or to the back for a line that runs upward."""
+    along = unit(vector)
+    helper = np.array([0.0, 0.0, 1.0]) if abs(along[2]) < 0.9 else np.array([0.0, 1.0, 0.0])
+    return unit(helper - (helper @ along) * along)
+
+
+def outward(scene: Scene, members: Sequence[str], axis: Axis, pitch: float) -> Outward:
+    """How members leave an axis, each in its own direction, every other member out of its way."""
+    directions = {member: _away(scene, member, axis) for member in members}
+    everyone = set(scene.assembly.leaves_of(members))
+    free, blocker, suggested = np.inf, None, pitch
+    for member, direction in directions.items():
+        own = list(scene.assembly.below[member])
+        if direction is None:
+            continue
+        alone = Scene(
+            scene.assembly,
+            {path: pose for path, pose in scene.poses.items() if path not in everyone or path in own},
+            scene.tolerance,
+            scene.fits,
+        )
+        suggested = max(suggested, leaving_distance(alone, own, np.array(direction), pitch))
+        meeting = alone.first_meeting(own, np.array(direction))
+        if meeting is not None and meeting.travel < free:
+            free, blocker = meeting.travel, meeting.blocker
+    if blocker is None:
+        return Outward(axis, directions, None, None, suggested)
+    short = max(free - GAP_SHARE * scene.assembly.diagonal, free / 2)  # not up against what it would meet
+    return Outward(axis, directions, float(free), blocker, min(suggested, round_down(short, pitch)))
+
+
+def _away(scene: Scene, member: str, axis: Axis) -> Vector3 | None:
+    along = unit(np.array(axis.direction))
+    arm = _middle(scene, member) - np.array(axis.origin)
+    arm -= (arm @ along) * along
+    return _triple(plain_direction(arm)) if np.linalg.norm(arm) > ON_AXIS else None
+
+
+def _middle(scene: Scene, member: str) -> Vector:
+    """A member's anchor (3,), carried to where the scene has its first leaf."""
+    first = scene.assembly.by_path[scene.assembly.below[member][0]]
+    return apply(scene.poses[first.path] @ np.linalg.inv(first.pose), middle(scene.assembly, member))
+
+
+def own_axis(scene: Scene, members: Sequence[str]) -> Axis | None:
+    """The axis that a single member turns about by nature: of its greatest round face, or of symmetry."""
+    leaves = scene.assembly.leaves_of(members)
+    volumes = [abs(scene.assembly.by_path[leaf].part.mesh.volume or 0.0) for leaf in leaves]
+    mesh, pose = scene.body(leaves[int(np.argmax(volumes))])
+    line = symmetry_axis(mesh)
+    if line is None:
+        return None
+    return Axis(_triple(apply(pose, line.origin)), _triple(plain_direction(pose[:3, :3] @ line.direction)))
+
+
+def free_turn(scene: Scene, members: Sequence[str], turn: Turn) -> tuple[float | None, str | None]:
+    """How far in degrees a selection is free to turn, and what stops it; (None, None) when nothing does."""
+    moving = set(scene.assembly.leaves_of(members))
+    best, blocker = np.inf, None
+    for leaf in moving:
+        swept = scene.swept(scene.places([leaf])[0], turn)
+        near = (scene.boxes[:, 0] <= swept[1]).all(1) & (scene.boxes[:, 1] >= swept[0]).all(1)
+        for place in np.flatnonzero(near):
+            other = scene.paths[place]
+            if other in moving:
+                continue
+            contact = scene.contact_turning(leaf, other, turn)
+            if contact.point is not None and contact.travel < best:
+                best, blocker = contact.travel, other
+    return (None, None) if blocker is None else (float(best), blocker)
+
+
+def _triple(vector: Vector) -> Vector3:
+    return tuple((np.asarray(vector, float) + 0.0).tolist())

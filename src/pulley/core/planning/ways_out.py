@@ -1,0 +1,118 @@
+"""Ways out: how far a selection is free in each direction worth trying, what stops it, and a sensible step."""
+
+import math
+from collections.abc import Iterable
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from pulley.core.contact.scene import Meeting, Scene
+from pulley.core.geometry.features import main_axis
+from pulley.core.geometry.frames import Vector, unit
+from pulley.core.planning.directions import SAME, candidates, name_of
+
+PITCH = 5.0  # mm; what round distances are multiples of
+GAP_SHARE = 0.06  # of the assembly's diagonal, left between what came off and what stays
+
+
+@dataclass(frozen=True)
+class WayOut:
+    """One direction: its axis name and word, the unit vector, the free travel in mm (None: never
+    stopped), the leaf that stops it and where, and the distance in mm that a step would take."""
+
+    axis: str
+    word: str
+    direction: tuple[float, float, float]
+    free: float | None
+    blocker: str | None
+    point: tuple[float, float, float] | None
+    suggested: float
+
+
+def ways_out(scene: Scene, movers: Iterable[str], pitch: float = PITCH) -> list[WayOut]:
+    """The `candidates` for a selection of leaves, in any pose, best first: clear ones, then by free travel.
+
+    Among clear directions those along the axis that all of the selection shares come first, as a pin or
+    a screw leaves along its own; then the one that needs the shortest step to stand free.
+    """
+    chosen = list(movers)
+    ways = [way_out(scene, chosen, direction, pitch) for direction in candidates(scene, chosen)]
+    axis = shared_axis(scene, chosen)
+
+    def worth(way: WayOut) -> tuple[bool, bool, float]:
+        if way.free is not None:
+            return True, False, -way.free
+        return False, axis is None or abs(float(axis @ way.direction)) < SAME, way.suggested
+
+    return sorted(ways, key=worth)
+
+
+def shared_axis(scene: Scene, movers: Iterable[str]) -> Vector | None:
+    """The direction (3,) of the main round face that every one of the movers has; None where they differ."""
+    found: Vector | None = None
+    for path in movers:
+        face = main_axis(scene.assembly.by_path[path].part.mesh.cylinders)
+        if face is None:
+            return None
+        along = scene.poses[path][:3, :3] @ unit(np.array(face.direction))
+        if found is not None and abs(float(along @ found)) < SAME:
+            return None
+        found = along
+    return found
+
+
+def way_out(scene: Scene, movers: list[str], direction: Vector, pitch: float = PITCH) -> WayOut:
+    """One unit direction (3,) for a selection of leaves."""
+    meeting = scene.first_meeting(movers, direction)
+    leave = leaving_distance(scene, movers, direction, pitch)
+    return _way(*name_of(direction), tuple(direction.tolist()), meeting, leave, pitch)
+
+
+def _way(
+    axis: str, word: str, direction: tuple[float, float, float], meeting: Meeting | None, leave: float, pitch: float
+) -> WayOut:
+    if meeting is None:
+        return WayOut(axis, word, direction, None, None, None, leave)
+    suggested = min(leave, round_down(meeting.travel, pitch))
+    return WayOut(axis, word, direction, meeting.travel, meeting.blocker, meeting.point, suggested)
+
+
+def leaving_distance(scene: Scene, movers: list[str], direction: Vector, pitch: float = PITCH) -> float:
+    """A round travel in mm after which every leaf of the selection stands clear, by a gap, of what it lies among.
+
+    What counts for a leaf are those leaves that stay, that its bounds overlap across the travel and that
+    reach ahead of its rear.
+    """
+    boxes = scene.boxes_along(direction)
+    chosen = np.isin(np.array(scene.paths, object), np.array(movers, object))
+    rest, gap = boxes[~chosen], GAP_SHARE * scene.assembly.diagonal
+    reach = max(_reach(rest, low, high, gap) for low, high in boxes[chosen])
+    return max(pitch, math.ceil((reach + gap) / pitch - 1e-9) * pitch)
+
+
+def _reach(rest: NDArray[np.float64], low: Vector, high: Vector, gap: float) -> float:
+    """How far in mm beyond a leaf's rear what it lies among goes on; ``rest`` (n, 2, 3) bounds what stays."""
+    beside = ((rest[:, 0, :2] < high[:2]) & (rest[:, 1, :2] > low[:2])).all(1) & (rest[:, 1, 2] > low[2])
+    near = rest[beside]
+    return _contiguous_reach(near[:, 0, 2], near[:, 1, 2], low[2], high[2], gap) - low[2]
+
+
+def _contiguous_reach(lows: np.ndarray, highs: np.ndarray, start: float, front: float, gap: float) -> float:
+    """How far what lies around the selection goes on before there is room for it to stand free."""
+    reach, room = start, front - start + 2 * gap
+    for k in np.argsort(lows):
+        if lows[k] - reach > room:
+            break
+        reach = max(reach, float(highs[k]))
+    return reach
+
+
+def round_down(travel: float, pitch: float = PITCH) -> float:
+    """The greatest multiple of the pitch within ``travel``; of a tenth of a mm where the pitch is too coarse.
+
+    >>> round_down(22.0), round_down(3.57), round_down(0.04)
+    (20.0, 3.5, 0.0)
+    """
+    step = pitch if travel >= pitch else 0.1
+    return round(math.floor(travel / step + 1e-6) * step, 6)

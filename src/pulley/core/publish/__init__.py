@@ -1,0 +1,1 @@
+"""What leaves the house: pictures now; films, guides and animated glTF as they arrive."""

@@ -1,0 +1,27 @@
+"""Compile the kernels, or load them from their cache, before somebody waits for them."""
+
+import numpy as np
+
+from pulley.core.assembly import Assembly, Component, Part
+from pulley.core.contact.scene import home_scene
+from pulley.core.geometry.mesh import box_mesh
+from pulley.core.motion.travel import turn
+from pulley.core.planning.ways_out import ways_out
+from pulley.core.publish.picture import render
+
+
+def warm() -> None:
+    """Run every kernel once on two small boxes."""
+    part = Part("p1", "box", box_mesh((0, 0, 0), (10, 10, 10)))
+    lifted = np.eye(4)
+    lifted[2, 3] = 25.0
+    boxes = (Component("a", "a", None, np.eye(4), part), Component("b", "b", None, lifted, part))
+    assembly = Assembly("boxes", boxes)
+    scene = home_scene(assembly)
+    ways_out(scene, ["a"])
+    scene.contact_turning("a", "b", turn((0, 0, 0), (1, 0, 0), 90, 0))
+    render(assembly, {c.path: c.pose for c in boxes}, None, (8, 6))
+
+
+if __name__ == "__main__":
+    warm()

@@ -1,0 +1,270 @@
+"""What `./pulley COMMAND` runs once the machine is ready."""
+
+import fcntl
+import os
+import signal
+import socket
+import subprocess
+import sys
+import time
+import urllib.error
+import urllib.request
+from collections.abc import Callable, Iterator, Sequence
+from contextlib import contextmanager
+from pathlib import Path
+from types import FrameType
+
+from pulley.local import mariadb, processes
+from pulley.local.vendor import refresh
+
+ROOT = Path(__file__).resolve().parents[3]
+VAR = Path(os.environ.get("PULLEY_VAR", ROOT / "var")).resolve()
+PORT = 8410  # tried first; any free one when it is taken
+USAGE = """usage: ./pulley COMMAND
+
+  demo       set everything up, load the demo data and serve it on this machine
+  serve      the same without demo data; sign in with a user made by `./pulley manage createsuperuser`
+  test       run every test; names of tests narrow it: ./pulley test tests.core
+  lint       check code style, imports between rooms, templates and scripts
+  bench      measure; prints ratios against a named alternative
+  vendor     refresh static/vendor from package-lock.json
+  lock       refresh requirements.txt from pyproject.toml
+  pictures   take the pictures in docs/screenshots again
+  manage     a Django management command, with the database running
+  inspect, travel, check, matches, along, fits   headless commands; see ./pulley check --help
+"""
+
+
+def say(text: str) -> None:
+    """A line for the person at the terminal."""
+    print(text, flush=True)
+
+
+def python(*words: str) -> list[str]:
+    """A command for this Python."""
+    return [sys.executable, *words]
+
+
+@contextmanager
+def database(folder: Path) -> Iterator[mariadb.Server]:
+    """Our MariaDB on ``folder`` while the block runs; refused when another Pulley has it."""
+    folder.mkdir(parents=True, exist_ok=True)
+    with (folder / "lock").open("w") as lock:
+        try:
+            fcntl.flock(lock, fcntl.LOCK_EX | fcntl.LOCK_NB)
+        except OSError:
+            sys.exit(f"Pulley already runs on {folder}. Stop it there first.")
+        server = mariadb.start(folder)
+        os.environ.update(server.environment())
+        try:
+            yield server
+        finally:
+            server.stop()
+
+
+def manage(*words: str) -> None:
+    """Run a Django management command; stop here when it fails."""
+    status = subprocess.run(python(str(ROOT / "manage.py"), *words)).returncode
+    if status:
+        sys.exit(status)
+
+
+def web_port() -> int:
+    """PULLEY_PORT, else the usual port when it is free, else any."""
+    if "PULLEY_PORT" in os.environ:
+        return int(os.environ["PULLEY_PORT"])
+    with socket.socket() as probe:
+        probe.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
+        try:
+            probe.bind(("127.0.0.1", PORT))
+        except OSError:
+            return mariadb.free_port()
+    return PORT
+
+
+def children(server: mariadb.Server, port: int) -> list[processes.Watched]:
+    """The database, the web server and the worker, to be kept running."""
+    log = VAR / "log"
+    log.mkdir(parents=True, exist_ok=True)
+    gunicorn = python(
+        "-m", "gunicorn", "pulley.web.wsgi", "--bind", f"127.0.0.1:{port}", "--worker-class", "gthread",
+        "--threads", "8", "--timeout", "120", "--graceful-timeout", "3", "--access-logfile", str(log / "access.log"),
+    )  # fmt: skip
+
+    def restart_database() -> subprocess.Popen[bytes]:
+        server.process = mariadb.start(VAR / "mariadb", server.port).process
+        return server.process
+
+    return [
+        processes.Watched("database", restart_database, server.process),
+        processes.Watched("web server", lambda: processes.start(gunicorn, log / "web.log")),
+        processes.Watched(
+            "worker", lambda: processes.start(python(str(ROOT / "manage.py"), "work"), log / "worker.log")
+        ),
+    ]
+
+
+def serve(demo: bool) -> int:
+    """Set up, start everything, and serve until stopped."""
+    os.environ |= {"PULLEY_VAR": str(VAR), "PULLEY_DEMO": "1" if demo else "0"}
+    for number in (signal.SIGINT, signal.SIGTERM):  # also where a shell started us with Ctrl-C ignored
+        signal.signal(number, _interrupt)
+    with database(VAR / "mariadb") as server:
+        manage("prepare", *(["--demo"] if demo else []))
+        port = web_port()
+        watched = children(server, port)
+        try:
+            for child in watched:
+                child.ensure()
+            _wait_for_web(port, watched[1])
+            say(f"\nPulley is at  http://127.0.0.1:{port}/")
+            say("You are signed in as the demo user." if demo else "Sign in with your user.")
+            say("Stop with Ctrl-C; everything is kept. Logs are in var/log.")
+            processes.watch(watched, say)
+        except KeyboardInterrupt:
+            say("\nStopping ...")
+        finally:
+            for child in reversed(watched[1:]):
+                if child.process:
+                    processes.stop(child.process)
+    return 0
+
+
+def _interrupt(_number: int, _frame: FrameType | None) -> None:
+    raise KeyboardInterrupt
+
+
+def _wait_for_web(port: int, web: processes.Watched) -> None:
+    for _ in range(300):
+        try:
+            with urllib.request.urlopen(f"http://127.0.0.1:{port}/alive", timeout=5):
+                return
+        except (urllib.error.URLError, OSError):
+            if web.process and web.process.poll() is not None:
+                break
+            time.sleep(0.1)
+    sys.exit(f"The web server did not start; see {VAR / 'log' / 'web.log'}.")
+
+
+def warm_kernels() -> None:
+    """Compile the contact kernels before anything is measured or waits for them."""
+    subprocess.run(python("-m", "pulley.core.warm"), check=True)
+
+
+def run_tests(words: Sequence[str]) -> int:
+    """Every test, or those named, on a database of their own."""
+    os.environ.setdefault("PULLEY_LOG", "CRITICAL")  # what tests provoke on purpose is not worth a line
+    os.environ |= {"PULLEY_VAR": str(VAR / "test"), "PULLEY_DEMO": "1", "DJANGO_ALLOW_ASYNC_UNSAFE": "1"}
+    warm_kernels()
+    with database(VAR / "test" / "mariadb"):
+        if words:
+            return subprocess.run(_test_command(*words), cwd=ROOT).returncode
+        return _test_both_halves()
+
+
+# the first half keeps one processor busy, the second mostly waits for a browser; each has its own database
+HALVES = ("tests.core", "tests.reference", "tests.web", "tests.local"), ("tests.browser",)
+
+
+def _test_command(*names: str) -> list[str]:
+    return python(str(ROOT / "manage.py"), "test", "--noinput", "-t", str(ROOT), *names)
+
+
+def _test_both_halves() -> int:
+    """Every test, the two halves side by side; what the first half says is shown after the second."""
+    log = VAR / "test" / "core.log"
+    log.unlink(missing_ok=True)
+    beside = processes.start(_test_command(*HALVES[0]), log, {"PULLEY_DB_NAME": "pulley_beside"})
+    try:
+        failed = subprocess.run(_test_command(*HALVES[1]), cwd=ROOT).returncode
+        failed = beside.wait() or failed
+    finally:
+        processes.stop(beside)
+    print(f"\n{', '.join(HALVES[0])}:\n{log.read_text(errors='replace')}", flush=True)
+    return failed
+
+
+def run_bench(words: Sequence[str]) -> int:
+    """Every benchmark, or those named."""
+    os.environ |= {"PULLEY_VAR": str(VAR / "bench"), "PULLEY_DEMO": "1", "DJANGO_ALLOW_ASYNC_UNSAFE": "1"}
+    warm_kernels()
+    with database(VAR / "bench" / "mariadb"):
+        return subprocess.run(python("-m", "benchmarks", *words), cwd=ROOT).returncode
+
+
+def take_pictures(_words: Sequence[str]) -> int:
+    """The pictures in docs/screenshots, made from demo data."""
+    os.environ["PULLEY_PICTURES"] = str(ROOT / "docs" / "screenshots")
+    return run_tests(["tests.browser.pictures"])
+
+
+def lint(_words: Sequence[str]) -> int:
+    """Style, imports between rooms, templates, scripts."""
+    scripts = sorted(map(str, (ROOT / "src/pulley/web/static/pulley").rglob("*.js")))
+    places = ["src", "tests", "demo", "benchmarks", "manage.py"]
+    commands = [
+        python("-m", "ruff", "check", *places),
+        python("-m", "ruff", "format", "--check", *places),
+        [str(Path(sys.executable).with_name("lint-imports"))],
+        python("-m", "djlint", "--lint", "--quiet", "src/pulley/web"),
+        *(["node", "--check", script] for script in scripts),
+    ]
+    return max(subprocess.run(command, cwd=ROOT).returncode for command in commands)
+
+
+def lock(_words: Sequence[str]) -> int:
+    """Pin every Python dependency with hashes."""
+    command = python(
+        "-m", "piptools", "compile", "--quiet", "--extra=test", "--generate-hashes", "--allow-unsafe", "--strip-extras",
+        "--no-emit-index-url", "--no-emit-trusted-host", "--no-header", "-o", "requirements.txt", "pyproject.toml",
+    )  # fmt: skip
+    return subprocess.run(command, cwd=ROOT).returncode
+
+
+def vendor(_words: Sequence[str]) -> int:
+    """Copy what the application ships to the browser out of node_modules."""
+    refresh(ROOT / "node_modules", ROOT / "src/pulley/web/static/vendor")
+    return 0
+
+
+def run_manage(words: Sequence[str]) -> int:
+    """A Django management command, on the running database or one started for it."""
+    os.environ["PULLEY_VAR"] = str(VAR)
+    server = mariadb.running(VAR / "mariadb")
+    if server:
+        os.environ.update(server.environment())
+        manage(*words)
+    else:
+        with database(VAR / "mariadb"):
+            manage("migrate", "--verbosity=0")
+            manage(*words)
+    return 0
+
+
+COMMANDS: dict[str, Callable[[Sequence[str]], int]] = {
+    "demo": lambda _: serve(demo=True),
+    "serve": lambda _: serve(demo=False),
+    "test": run_tests,
+    "bench": run_bench,
+    "pictures": take_pictures,
+    "lint": lint,
+    "lock": lock,
+    "vendor": vendor,
+    "manage": run_manage,
+}
+
+
+def main(argv: Sequence[str]) -> int:
+    """Run one command; what is not ours goes to the headless commands of core."""
+    if not argv or argv[0] in ("help", "--help", "-h"):
+        print(USAGE)
+        return 0 if argv else 2
+    if argv[0] in COMMANDS:
+        return COMMANDS[argv[0]](argv[1:])
+    from pulley.core.cli import main as headless
+
+    return headless(argv)
+
+
+if __name__ == "__main__":
+    sys.exit(main(sys.argv[1:]))

@@ -1,0 +1,10 @@
+"""The accounts app."""
+
+from django.apps import AppConfig
+
+
+class AccountsConfig(AppConfig):
+    """See the package."""
+
+    name = "pulley.web.accounts"
+    label = "accounts"

@@ -1,0 +1,1 @@
+"""Teardowns: steps, ways out, trail lines, camera views, run chart, history."""

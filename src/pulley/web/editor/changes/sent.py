@@ -1,0 +1,155 @@
+"""Reading what the page sent: selections, numbers in the page's unit, names short enough for a button."""
+
+import json
+import math
+import re
+from collections.abc import Callable, Mapping
+from typing import Any
+
+from pulley.core import editing
+from pulley.core.errors import PulleyError
+from pulley.core.quantities import UNITS, parse_distance, parse_length, shown
+from pulley.core.teardown import Axis, Camera, Teardown, Vector3
+
+Sent = Mapping[str, str]
+NAME_IN_LABEL = 40  # characters of a name that an undo button shows
+
+
+def paths_sent(sent: Sent, key: str = "members") -> list[str]:
+    """The component paths that the page sent as a JSON list."""
+    paths = json_sent(sent, key)
+    if not isinstance(paths, list) or not all(isinstance(path, str) for path in paths):
+        raise PulleyError("The selection could not be read. Select again.")
+    return paths
+
+
+def steps_sent(sent: Sent) -> list[str]:
+    """The ids of the chosen steps: a JSON list, or the one step of a card."""
+    ids = paths_sent(sent, "steps") if sent.get("steps") else [sent.get("step", "")]
+    if not ids:
+        raise PulleyError("No step is chosen. Choose one first.")
+    return ids
+
+
+def json_sent(sent: Sent, key: str) -> Any:
+    """What a field holds as JSON."""
+    try:
+        return json.loads(sent.get(key, ""))
+    except (ValueError, RecursionError) as error:
+        raise PulleyError("The page sent something that cannot be read. Reload it and do that again.") from error
+
+
+def numbers(values: Any, count: int) -> tuple[float, ...]:
+    """So many finite numbers."""
+    good = isinstance(values, list) and len(values) == count
+    good = good and all(isinstance(v, int | float) and math.isfinite(v) for v in values)
+    if not good:
+        raise PulleyError(f"{count} finite numbers are needed. Nothing was changed.")
+    return tuple(map(float, values))
+
+
+def points_sent(sent: Sent, key: str) -> tuple[Vector3, ...]:
+    """Points or displacements (3,) that the page sent; none when the field is empty."""
+    values = json_sent(sent, key) if sent.get(key) else []
+    if not isinstance(values, list) or len(values) > 1000:
+        raise PulleyError("The waypoints could not be read. Reload the page; nothing was changed.")
+    return tuple(numbers(value, 3) for value in values)
+
+
+def vector_sent(sent: Sent) -> Vector3:
+    """A displacement in mm: typed as three lengths with commas between, else as the page worked it out."""
+    if not sent.get("typed"):
+        return numbers(json_sent(sent, "by"), 3)
+    lengths = re.split(r"[,;]\s*", sent["typed"].strip())
+    if len(lengths) != 3:
+        raise PulleyError("A move is typed as three lengths, such as 10, 0, 25. Nothing was changed.")
+    return tuple(parse_length(text, unit_sent(sent)) for text in lengths)
+
+
+def legs_sent(sent: Sent) -> tuple[Vector3, ...]:
+    """The waypoints of a path begun, with one leg more when the page sends its ``direction`` and a distance."""
+    points = points_sent(sent, "waypoints")
+    if not sent.get("distance"):
+        return points
+    along, length = editing.checked_direction(numbers(json_sent(sent, "leg"), 3)), distance_sent(sent)
+    size = math.hypot(*along)
+    last = points[-1] if points else (0.0, 0.0, 0.0)
+    return (*points, tuple(round(p + d / size * length, 6) for p, d in zip(last, along, strict=True)))
+
+
+def advance_sent(sent: Sent) -> float:
+    """The advance in mm each turn that was typed; 0 when nothing was."""
+    return parse_length(sent.get("advance", "").strip() or "0", unit_sent(sent))
+
+
+def axis_sent(sent: Sent) -> Axis:
+    """An axis that the page sent: origin and direction."""
+    values = json_sent(sent, "axis")
+    if not isinstance(values, dict):
+        raise PulleyError("The axis could not be read. Point at it again.")
+    return Axis(numbers(values.get("origin"), 3), editing.checked_direction(numbers(values.get("direction"), 3)))
+
+
+def camera_sent(sent: Sent, id: str, name: str) -> Camera:
+    """The view that the canvas shows, as a camera of that id and name."""
+    seen = json_sent(sent, "view")
+    if not isinstance(seen, dict):
+        raise PulleyError("The view could not be read. Fit it and save again.")
+    return Camera(
+        id=id,
+        name=name,
+        **{key: numbers(seen.get(key), 3) for key in ("eye", "target", "up")},
+        projection=str(seen.get("projection")),
+        fov=numbers([seen.get("fov")], 1)[0],
+    )
+
+
+def whole(text: str | None, otherwise: int | None = None) -> int | None:
+    """A whole number that the page sent, or ``otherwise``."""
+    return int(text) if text and text.lstrip("-").isdecimal() and len(text) < 10 else otherwise
+
+
+def unit_sent(sent: Sent) -> str:
+    """The unit in which the page shows and takes lengths."""
+    return unit if (unit := sent.get("unit", "mm")) in UNITS else "mm"
+
+
+def length(mm: float, sent: Sent) -> str:
+    """A length as the page writes it: ``60 mm``."""
+    unit = unit_sent(sent)
+    return f"{shown(mm, unit)} {unit}"
+
+
+def distance_sent(sent: Sent) -> float:
+    """The distance in mm for a new step: what was typed, else what the page suggests."""
+    if sent.get("typed", "").strip():
+        return parse_distance(sent["typed"], unit_sent(sent))
+    return parse_distance(sent.get("distance", ""))
+
+
+def typed(parse: Callable[[str], float], sent: Sent, kept: str) -> float:
+    """The number typed into a field; the refusal says what the step keeps."""
+    try:
+        return parse(sent.get("value", ""))
+    except PulleyError as error:
+        raise PulleyError(f"{error} The step keeps {kept}.") from error
+
+
+def short(name: str) -> str:
+    """A name that fits a button."""
+    return name if len(name) <= NAME_IN_LABEL else name[: NAME_IN_LABEL - 1] + "…"
+
+
+def free_name(word: str, taken: set[str]) -> str:
+    """A word and a number that are not taken yet."""
+    return next(name for k in range(1, 10_000) if (name := f"{word} {k}") not in taken)
+
+
+def label_of(teardown: Teardown, id: str) -> str:
+    """What to call a step on a button."""
+    return short(editing.find_step(teardown, id).label or "step")
+
+
+def labels_of(teardown: Teardown, ids: list[str]) -> str:
+    """What to call one or several steps on a button."""
+    return label_of(teardown, ids[0]) if len(ids) == 1 else f"{len(ids)} steps"

@@ -1,0 +1,120 @@
+"""The step cards: what each step does in words and numbers, and what is wrong with it."""
+
+import hashlib
+import json
+from dataclasses import dataclass
+
+import numpy as np
+
+from pulley.core import describe
+from pulley.core import teardown as core
+from pulley.core.assembly import Assembly
+from pulley.core.contact.check import Snag, Verdict
+from pulley.core.planning.directions import AXES
+from pulley.core.quantities import plain, shown
+
+
+@dataclass(frozen=True)
+class Card:
+    """A step as its card shows it."""
+
+    number: int
+    step: core.Step
+    sentence: str
+    distance: str
+    pitch: str
+    total: str
+    advance: str
+    pause: str
+    camera_move: str
+    angle: str
+    duration: str
+    legs: list[tuple[int, str, str]]
+    odd: str
+    members: list[tuple[str, str, int]]
+    directions: list[tuple[str, str, str, bool]]
+    snags: list[str]
+    skew: list[str]
+    picture: str
+    open: bool
+
+    @property
+    def fans(self) -> bool:
+        """Whether a spacing means anything here."""
+        return self.step.kind in ("axial", "path") and len(self.step.members) > 1
+
+
+def cards(
+    assembly: Assembly, teardown: core.Teardown, verdict: Verdict | None, open_step: str, unit: str
+) -> list[Card]:
+    """A card for each step, its lengths in ``unit``; only the open one has everything."""
+    found, pictures = [], pose_keys(teardown)
+    for number, step in enumerate(teardown.steps, 1):
+        snags: tuple[Snag, ...] = verdict.snags.get(step.id, ()) if verdict else ()
+        found.append(
+            Card(
+                number=number,
+                step=step,
+                sentence=describe.step_sentence(step, unit),
+                distance=shown(step.distance, unit),
+                pitch=shown(step.spacing, unit),
+                total=shown(step.spacing * (len(step.layers or step.members) - 1), unit),
+                advance=shown(step.advance, unit),
+                pause="" if step.start is None or step.start == "with" else plain(step.start),
+                camera_move="" if step.camera_move is None else plain(step.camera_move),
+                angle=plain(step.angle),
+                duration=plain(step.duration),
+                legs=_legs(step, unit),
+                odd=describe.odd_angle(step),
+                members=_members(assembly, step) if step.id == open_step else [],
+                directions=_directions(step) if step.id == open_step else [],
+                snags=_snag_sentences(assembly, step, snags, unit),
+                skew=[describe.skew_sentence(assembly, *found) for found in verdict.skew[step.id]] if verdict else [],
+                picture=pictures[number],
+                open=step.id == open_step,
+            )
+        )
+    return found
+
+
+def _members(assembly: Assembly, step: core.Step) -> list[tuple[str, str, int]]:
+    """Path and name of each member, with its place in the fan where there is one, from 1."""
+    places = [rank + 1 for rank in step.ranks] if step.spacing else [0] * len(step.members)
+    return [(path, describe.component_name(assembly, path), k) for path, k in zip(step.members, places, strict=True)]
+
+
+def _legs(step: core.Step, unit: str) -> list[tuple[int, str, str]]:
+    """Number, way and length of each leg of a path."""
+    if step.kind != "path":
+        return []
+    ways = np.diff(np.array([(0.0, 0.0, 0.0), *step.waypoints]), axis=0)
+    return [
+        (k, describe.direction_word(tuple(way)), shown(float(np.linalg.norm(way)), unit)) for k, way in enumerate(ways)
+    ]
+
+
+def _snag_sentences(assembly: Assembly, step: core.Step, snags: tuple[Snag, ...], unit: str) -> list[str]:
+    movers = assembly.leaves_of(step.members) if snags else ()
+    return [describe.snag_sentence(assembly, snag, movers, unit) for snag in snags]
+
+
+def _directions(step: core.Step) -> list[tuple[str, str, str, bool]]:
+    """What the direction field offers: the six axes, and the step's own where it is none of them."""
+    own = describe.direction_word(step.direction)
+    offered = [(axis, word, json.dumps(direction), word.lower() == own) for axis, word, direction in AXES]
+    if not any(chosen for *_, chosen in offered):
+        offered.append(("", own, json.dumps(step.direction), True))
+    return offered
+
+
+def pose_keys(teardown: core.Teardown) -> list[str]:
+    """What the picture of the pose after each number of steps, from none on, depends on, in short."""
+    cameras = {camera.id: camera for camera in teardown.cameras}
+    begun = repr((teardown.hidden, teardown.home, teardown.placed))
+    chain, keys = hashlib.sha256(begun.encode()), [hashlib.sha256(begun.encode()).hexdigest()[:16]]
+    for step in teardown.steps:
+        chain.update(repr(core.motion_only(step)).encode())
+        seen = chain.copy()
+        seen.update(repr(cameras.get(step.camera)).encode())
+        keys.append(seen.hexdigest()[:16])
+    return keys

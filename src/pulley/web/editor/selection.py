@@ -1,0 +1,295 @@
+"""What the page asks about a selection: its ways out, what is pointed at, what goes along, what to do about snags."""
+
+import json
+import uuid
+from dataclasses import asdict
+from typing import Any
+
+import numpy as np
+from django.http import Http404, HttpRequest, HttpResponse, JsonResponse
+from django.shortcuts import render
+from django.views.decorators.http import require_GET, require_POST
+
+from pulley.core import describe, editing
+from pulley.core import teardown as core
+from pulley.core.assembly import Assembly
+from pulley.core.contact.scene import Scene
+from pulley.core.geometry.frames import unit
+from pulley.core.motion.travel import turn
+from pulley.core.planning import moments
+from pulley.core.planning import outward as rounds
+from pulley.core.planning.companions import bring_along
+from pulley.core.planning.companions import matches as core_matches
+from pulley.core.planning.moments import scene_after
+from pulley.core.planning.picks import parse_direction
+from pulley.core.planning.pointing import beyond, feature_at
+from pulley.core.planning.remedies import remedies as core_remedies
+from pulley.core.planning.stacking import fan_layers
+from pulley.core.planning.ways_out import WayOut, round_down, way_out, ways_out
+from pulley.core.quantities import measured, plain, shown
+from pulley.web.accounts.models import preferences_of
+from pulley.web.editor import page, services, verdicts
+from pulley.web.editor.changes.sent import (
+    Sent,
+    advance_sent,
+    axis_sent,
+    json_sent,
+    legs_sent,
+    numbers,
+    paths_sent,
+    unit_sent,
+    whole,
+)
+from pulley.web.editor.views import teardown_of
+from pulley.web.library.services import core_assembly
+
+KINDS = {"straight": "Straight", "fan": "Fan", "outward": "Outward", "turn": "Turn", "path": "Path"}
+TRIAL = 3600.0  # degrees of a turn that are looked ahead when there is an advance; once round without
+
+
+def _asked(request: HttpRequest, teardown_id: uuid.UUID) -> tuple[Assembly, core.Teardown, tuple[str, ...], Scene, int]:
+    """What a question is about: the assembly, the teardown as the page shows it, the selection, and the scene
+    after the steps that have been played, the selection moved on along the legs of a path begun."""
+    sent = request.POST
+    row = teardown_of(request, teardown_id)
+    assembly, teardown = core_assembly(row.assembly), services.teardown_at(row, whole(sent.get("at")))
+    members = editing.known_members(assembly, paths_sent(sent))
+    after = max(0, min(whole(sent.get("after"), len(teardown.steps)), len(teardown.steps)))
+    legs = legs_sent(sent)
+    return (
+        assembly,
+        teardown,
+        members,
+        scene_after(assembly, teardown, after, members, legs[-1] if legs else (0, 0, 0)),
+        after,
+    )
+
+
+@require_POST
+def ways(request: HttpRequest, teardown_id: uuid.UUID) -> HttpResponse:
+    """How far the selection is free, as the kind of motion asks: along lines, outward, or in a turn."""
+    assembly, teardown, members, scene, after = _asked(request, teardown_id)
+    sent = request.POST
+    kind = sent.get("kind") if sent.get("kind") in KINDS else "straight"
+    snap = page.pitch_of(preferences_of(request.user), assembly)
+    asked = {"outward": _outward, "turn": _turn}.get(kind, _straight)
+    route = legs_sent(sent)
+    own = asked(assembly, scene, members, sent, snap or 0.1)
+    context = {
+        "teardown_id": teardown_id,
+        "name": describe.members_name(assembly, members),
+        "after": after,
+        "members": json.dumps(members),
+        "kind": kind,
+        "kinds": KINDS,
+        "pitch": snap,
+        "unit": unit_sent(sent),
+        "legs": json.dumps(route),
+        "leg_count": len(route),
+        "movers": _movers(assembly, teardown, members),
+        "at_home": set(assembly.leaves_of(members)) <= set(assembly.leaves_of(teardown.home))
+        if teardown.home
+        else False,
+        "placed": any(placed.component in members for placed in teardown.placed),
+        "whole": any(not assembly.by_path[member].part for member in members),
+        **own,
+    }
+    return render(request, "editor/ways.html", context)
+
+
+def _straight(assembly: Assembly, scene: Scene, members: tuple[str, ...], sent: Sent, snap: float) -> dict[str, Any]:
+    name = unit_sent(sent)
+    leaves, fanned = assembly.leaves_of(members), sent.get("kind") == "fan"
+    found = ways_out(scene, leaves, snap)
+    if sent.get("direction"):
+        pointed = unit(np.array(editing.checked_direction(numbers(json_sent(sent, "direction"), 3))))
+        same = [way for way in found if np.dot(way.direction, pointed) > 1 - 1e-9]
+        found = [*(same or [way_out(scene, list(leaves), pointed, snap)]), *(way for way in found if way not in same)]
+    rails = []
+    for way in found:
+        rail = asdict(way) | {"stop": _stop(way)}
+        if fanned:
+            rail["layers"] = fan_layers(scene, members, way.direction)
+        rails.append(rail)
+    spacing = max(snap, round_down(0.06 * assembly.diagonal, snap))
+    return {
+        "ways": [_way(assembly, way, name) for way in found],
+        "rails": json.dumps(rails),
+        "held": all(way.suggested <= 0 for way in found),
+        "spacing": spacing,
+        "spacing_shown": shown(spacing, name),
+    }
+
+
+def _outward(assembly: Assembly, scene: Scene, members: tuple[str, ...], sent: Sent, snap: float) -> dict[str, Any]:
+    """Away from the axis pointed at, else from that of the circle on which the selection lies."""
+    axis = axis_sent(sent) if sent.get("axis") else rounds.common_axis(scene, members)
+    if axis is None:
+        return {"rails": "[]", "axis": None}
+    out = rounds.outward(scene, members, axis, snap)
+    rays = [
+        {"axis": f"ray-{k}", "word": "Outward", "direction": direction, "free": out.free, "suggested": out.suggested}
+        | {"stop": None if out.free is None else round_down(out.free, 0.1), "only": [member]}
+        for k, (member, direction) in enumerate(out.directions.items())
+        if direction
+    ]
+    name = unit_sent(sent)
+    stopped = "clear" if out.free is None else f"{measured(out.free, name)}, then " + _name(assembly, out.blocker)
+    lost = [_name(assembly, member) for member, direction in out.directions.items() if direction is None]
+    return {
+        "rails": json.dumps(rays),
+        "axis": json.dumps(asdict(axis)),
+        "outward": out,
+        "stopped": stopped,
+        "on_axis": lost,
+        "suggested_shown": shown(out.suggested, name),
+    }
+
+
+def _turn(assembly: Assembly, scene: Scene, members: tuple[str, ...], sent: Sent, snap: float) -> dict[str, Any]:
+    """About the axis pointed at, else the selection's own."""
+    axis = axis_sent(sent) if sent.get("axis") else rounds.own_axis(scene, members)
+    if axis is None:
+        return {"rails": "[]", "axis": None}
+    advance = advance_sent(sent)
+    turns = []
+    for word, sense in (("Anticlockwise", 1.0), ("Clockwise", -1.0)):
+        trial = sense * (TRIAL if advance else 360.0)
+        free, blocker = rounds.free_turn(scene, members, turn(axis.origin, axis.direction, trial, advance))
+        angle = 90.0 if free is None else float(np.floor(min(free, 90.0) + 1e-6))
+        text = "clear" if free is None else f"{free:.1f}°, then {_name(assembly, blocker)}"
+        turns.append({"word": word, "clear": free is None, "text": text, "angle": plain(sense * angle), "free": free})
+    typed = {"angle_typed": sent.get("angle", ""), "advance_typed": sent.get("advance", ""), "advance_mm": advance}
+    return {"rails": "[]", "axis": json.dumps(asdict(axis)), "turns": turns, "turn_data": json.dumps(turns), **typed}
+
+
+def _stop(way: WayOut) -> float | None:
+    """Where a drag along a way out ends, on a tenth of a millimetre short of the contact."""
+    return None if way.free is None else round_down(way.free, 0.1)
+
+
+def _way(assembly: Assembly, way: WayOut, unit: str) -> dict[str, Any]:
+    return {
+        "way": way,
+        "sentence": describe.way_sentence(assembly, way, unit),
+        "blocker": _name(assembly, way.blocker) if way.blocker else "",
+        "direction": json.dumps(way.direction),
+        "free": "clear" if way.free is None else measured(way.free, unit),
+        "odd": describe.odd_angle(core.Step("", (), way.direction)),
+    }
+
+
+def _name(assembly: Assembly, path: str) -> str:
+    return describe.component_name(assembly, path)
+
+
+def _movers(assembly: Assembly, teardown: core.Teardown, members: tuple[str, ...]) -> list[dict[str, Any]]:
+    """The steps that move any of a selection: number, id and label."""
+    chosen = set(assembly.leaves_of(members))
+    return [
+        {"number": number, "id": step.id, "label": step.label}
+        for number, step in enumerate(teardown.steps, 1)
+        if chosen.intersection(assembly.leaves_of(step.members))
+    ]
+
+
+@require_POST
+def point(request: HttpRequest, teardown_id: uuid.UUID) -> JsonResponse:
+    """The face, edge or corner under the pointer."""
+    sent = request.POST
+    row = teardown_of(request, teardown_id)
+    assembly, teardown = core_assembly(row.assembly), services.teardown_at(row, whole(sent.get("at")))
+    if "typed" in sent:
+        return JsonResponse({"direction": parse_direction(assembly, sent["typed"]).tolist()})
+    scene = scene_after(assembly, teardown, whole(sent.get("after")))
+    spot, normal = (np.array(numbers(json_sent(sent, key), 3)) for key in ("point", "normal"))
+    (reach,) = numbers([json_sent(sent, "reach")], 1)
+    found = feature_at(scene, sent.get("path", ""), spot, normal, min(max(reach, 0.0), assembly.diagonal))
+    return JsonResponse(asdict(found) | {"words": found.words, "name": _name(assembly, found.component)})
+
+
+@require_POST
+def choose(request: HttpRequest, teardown_id: uuid.UUID, what: str) -> JsonResponse:
+    """A selection worked out from the present one: what rides on it, what lies beyond a plane, what else there is."""
+    if what not in SETS:
+        raise Http404
+    assembly, _, members, scene, _ = _asked(request, teardown_id)
+    found = SETS[what](assembly, scene, members, request.POST)
+    return JsonResponse({"members": list(found), "words": f"{len(found)} component{'' if len(found) == 1 else 's'}"})
+
+
+def _riders(assembly: Assembly, scene: Scene, members: tuple[str, ...], sent: Sent) -> tuple[str, ...]:
+    direction = np.array(numbers(json_sent(sent, "direction"), 3))
+    still = assembly.leaves_of(paths_sent(sent, "still")) if json_sent(sent, "still") else ()
+    movers = assembly.leaves_of(members)
+    return editing.smallest_cover(assembly, (*movers, *bring_along(scene, movers, direction, still)))
+
+
+def _rest(assembly: Assembly, scene: Scene, members: tuple[str, ...], sent: Sent) -> tuple[str, ...]:
+    chosen = set(assembly.leaves_of(members))
+    return editing.smallest_cover(assembly, [leaf.path for leaf in assembly.leaves if leaf.path not in chosen])
+
+
+def _beyond(assembly: Assembly, scene: Scene, members: tuple[str, ...], sent: Sent) -> tuple[str, ...]:
+    return beyond(scene, *(np.array(numbers(json_sent(sent, key), 3)) for key in ("origin", "direction")))
+
+
+def _inside(assembly: Assembly, scene: Scene, members: tuple[str, ...], sent: Sent) -> tuple[str, ...]:
+    return tuple(child for member in members for child in editing.children_of(assembly, member))
+
+
+def _holder(assembly: Assembly, scene: Scene, members: tuple[str, ...], sent: Sent) -> tuple[str, ...]:
+    """The subassemblies that directly hold a selection; itself where only the whole assembly does."""
+    holders = [assembly.by_path[member].parent for member in members]
+    wider = [h if h and assembly.by_path[h].parent else m for h, m in zip(holders, members, strict=True)]
+    return editing.known_members(assembly, wider)
+
+
+SETS = {"riders": _riders, "rest": _rest, "beyond": _beyond, "inside": _inside, "holder": _holder}
+
+
+@require_POST
+def legs(request: HttpRequest, teardown_id: uuid.UUID, step: str) -> JsonResponse:
+    """Each leg of a straight step or a path: its direction, its length, and where a drag of its end has to stop."""
+    row = teardown_of(request, teardown_id)
+    assembly, teardown = core_assembly(row.assembly), services.teardown_at(row, whole(request.POST.get("at")))
+    found = [asdict(leg) for leg in moments.legs(assembly, teardown, step)]
+    return JsonResponse({"legs": found})
+
+
+@require_GET
+def matches(request: HttpRequest, teardown_id: uuid.UUID, step: str) -> HttpResponse:
+    """What else can make a step's motion, for its card."""
+    row = teardown_of(request, teardown_id)
+    assembly, teardown = core_assembly(row.assembly), services.teardown_at(row, whole(request.GET.get("at")))
+    moving = editing.find_step(teardown, step)
+    busy = {leaf for s in teardown.steps if s.kind == moving.kind for leaf in assembly.leaves_of(s.members)}
+    found = [m for m in core_matches(assembly, moving) if busy.isdisjoint(assembly.below[m.member])]
+    items = [{"path": m.member, "name": _name(assembly, m.member), "kind": m.kind} for m in found]
+    everything = json.dumps([m.member for m in found])
+    return render(
+        request, "editor/matches.html", {"teardown_id": teardown_id, "id": step, "items": items, "all": everything}
+    )
+
+
+@require_GET
+def remedies(request: HttpRequest, teardown_id: uuid.UUID, step: str) -> HttpResponse:
+    """What can be done about a step's snags, each checked, for its card."""
+    row = teardown_of(request, teardown_id)
+    assembly, teardown = core_assembly(row.assembly), services.teardown_at(row, whole(request.GET.get("at")))
+    editing.find_step(teardown, step)
+    found = verdicts.aside(("remedies", step), row.assembly_id, teardown, lambda: _remedies(assembly, teardown, step))
+    return render(request, "editor/remedies.html", {"teardown_id": teardown_id, "id": step, "items": found})
+
+
+def _remedies(assembly: Assembly, teardown: core.Teardown, step: str) -> list[dict[str, str]]:
+    verdict = verdicts.check(assembly, teardown)
+    labels = {s.id: f"“{s.label}”" for s in teardown.steps}
+    found = []
+    for remedy in core_remedies(assembly, teardown, verdict, step):
+        values = remedy.to_json()
+        named = values | {"components": [_name(assembly, path) for path in remedy.components]}
+        named |= {"steps": [labels.get(id, id) for id in remedy.steps]}
+        sentence = describe.remedy_sentence(named)
+        found.append({"sentence": sentence[0].upper() + sentence[1:], "values": json.dumps(values)})
+    return found

@@ -1,0 +1,227 @@
+"""Every change to a teardown: validated by core, kept with its history, refused when the page is behind."""
+
+import threading
+from collections.abc import Callable
+from dataclasses import dataclass, replace
+from typing import Any
+
+from cachetools import LRUCache
+from django.db import transaction
+from django.db.models import Max
+from django.utils import timezone
+
+from pulley.core import describe
+from pulley.core import teardown as core
+from pulley.core.assembly import Assembly as CoreAssembly
+from pulley.core.errors import PulleyError
+from pulley.core.formats import teardown_json
+from pulley.web.editor import rows
+from pulley.web.editor.models import Entry, Teardown
+from pulley.web.errors import Stale
+from pulley.web.library.models import Assembly
+from pulley.web.library.services import core_assembly
+
+
+@dataclass(frozen=True)
+class Changed:
+    """A teardown after a change, what was done in words, and the step whose card should be open now."""
+
+    teardown: core.Teardown
+    label: str
+    open: str | None = None
+
+
+Change = Callable[[core.Teardown, CoreAssembly], Changed]
+BEHIND = (
+    "This teardown was changed in another window, and you now see what it has become. "
+    "Nothing was lost; your last action was not carried out."
+)
+
+
+def create(assembly: Assembly, teardown: core.Teardown) -> Teardown:
+    """A new teardown of an assembly; its bundles join the assembly's.
+
+    Raises PulleyError when it names a component that the assembly lacks.
+    """
+    known = core_assembly(assembly)
+    teardown_json.check_members(known, teardown)
+    with transaction.atomic():
+        row = Teardown.objects.create(assembly=assembly, name=teardown.name)
+        have = rows.load(row).bundles
+        names = {bundle.name for bundle in have}
+        bundles = (*have, *(bundle for bundle in teardown.bundles if bundle.name not in names))
+        teardown = replace(teardown, source=known.source, bundles=bundles)
+        rows.save(row, teardown)
+        Entry.objects.create(teardown=row, number=0, label="", document=teardown_json.to_document(teardown))
+    return row
+
+
+def new_name(assembly: Assembly, wanted: str = "Teardown") -> str:
+    """A name for the next teardown, the wanted one and a number, that no other of this assembly has."""
+    taken = set(assembly.teardowns.values_list("name", flat=True))
+    number = 1
+    while f"{wanted[:190]} {number}" in taken:
+        number += 1
+    return f"{wanted[:190]} {number}"
+
+
+def duplicate(row: Teardown) -> Teardown:
+    """A copy of a teardown, without its history."""
+    teardown = rows.load(row)
+    return create(row.assembly, replace(teardown, name=new_name(row.assembly, f"{row.name}, copy")))
+
+
+def delete(row: Teardown, gone: bool = True) -> None:
+    """Take a teardown off the shelf, or bring it back; it is kept as it was."""
+    row.deleted = timezone.now() if gone else None
+    row.save(update_fields=["deleted"])
+
+
+def edit(
+    row: Teardown, revision: int, change: Change, at: int | None = None, shown: int | None = None
+) -> tuple[Teardown, Changed]:
+    """Carry out one change and keep it; the kept row and the change.
+
+    Parameters
+    ----------
+    row : Teardown
+    revision : int
+        The revision that the page shows.
+    change : callable(teardown, assembly) -> Changed
+        Made of functions of core; the label says what was done, for the undo button.
+    at : int, optional
+        An earlier entry of the history that the page looks at: the change goes on from there.
+    shown : int, optional
+        The entry that the page took for the present one, to say what differs when it is behind.
+
+    Raises
+    ------
+    Stale
+        When the kept teardown is newer than the page.
+    PulleyError
+        When core refuses the change. Either way nothing is changed.
+    """
+    with transaction.atomic():
+        row = _locked(row, revision, shown)
+        if at is not None and at != row.cursor:
+            _go(row, at)
+        before = _kept(row)
+        changed = change(before, core_assembly(row.assembly))
+        document = teardown_json.to_document(changed.teardown)
+        number = row.history.aggregate(last=Max("number"))["last"] + 1
+        Entry.objects.create(
+            teardown=row, number=number, parent=row.cursor, label=changed.label[:255], document=document
+        )
+        row.cursor, row.revision = number, revision + 1
+        rows.save(row, changed.teardown, before)
+    _keep(row, changed.teardown)
+    return row, changed
+
+
+def step_through_history(row: Teardown, revision: int, by: int) -> Teardown:
+    """Undo (by = -1) or redo (by = 1); PulleyError at either end of the history."""
+    with transaction.atomic():
+        row = _locked(row, revision)
+        entry = _parent(row) if by < 0 else _child(row)
+        if entry is None:
+            raise PulleyError("There is nothing more to undo." if by < 0 else "There is nothing more to redo.")
+        _go(row, entry.number)
+    return row
+
+
+def return_to(row: Teardown, revision: int, number: int) -> Teardown:
+    """Make an entry of the history the present state; nothing that came after is lost."""
+    with transaction.atomic():
+        row = _locked(row, revision)
+        _go(row, number)
+    return row
+
+
+def _go(row: Teardown, number: int) -> None:
+    """Let the rows hold what an entry says; bundles change only where the way there changed them."""
+    documents = dict(row.history.filter(number__in=(row.cursor, number)).values_list("number", "document"))
+    if number not in documents:
+        raise PulleyError("That state is no longer in the history. Nothing was changed.")
+    teardown = teardown_json.from_document(documents[number])
+    if documents[number].get("bundles") == documents.get(row.cursor, {}).get("bundles"):
+        teardown = replace(teardown, bundles=rows.load(row).bundles)
+    row.cursor, row.revision = number, row.revision + 1
+    rows.save(row, teardown)
+
+
+def _parent(row: Teardown) -> Entry | None:
+    now = row.history.filter(number=row.cursor).defer("document").first()
+    return row.history.filter(number=now.parent).first() if now and now.parent is not None else None
+
+
+def _child(row: Teardown) -> Entry | None:
+    return row.history.filter(parent=row.cursor).defer("document").order_by("-number").first()
+
+
+def teardown_at(row: Teardown, at: int | None = None) -> core.Teardown:
+    """The teardown, or what an entry of its history says it was."""
+    if at is None or at == row.cursor:
+        return _kept(row)
+    entry = row.history.filter(number=at).first()
+    if entry is None:
+        raise PulleyError("That state is no longer in the history. Go back to the latest.")
+    return teardown_json.from_document(entry.document)
+
+
+_loaded: LRUCache = LRUCache(64)  # teardowns by id and revision: what a page asks about one between two changes
+_lock = threading.Lock()
+
+
+def _kept(row: Teardown) -> core.Teardown:
+    """What the rows hold; read once a revision, but for the bundles, which another teardown may change."""
+    key = row.pk, row.revision
+    with _lock:
+        found = _loaded.get(key)
+    if found is None:
+        found = rows.load(row)
+        _keep(row, found)
+    return replace(found, bundles=rows.bundles_of(row.assembly))
+
+
+def _keep(row: Teardown, teardown: core.Teardown) -> None:
+    with _lock:
+        _loaded[row.pk, row.revision] = teardown
+
+
+def undo_labels(row: Teardown) -> dict[str, Any]:
+    """What undo would take back and redo bring again; None where there is nothing."""
+    now = row.history.filter(number=row.cursor).defer("document").first()
+    child = _child(row)
+    return {
+        "undo": now.label if now and now.parent is not None else None,
+        "redo": child.label if child else None,
+    }
+
+
+def history(row: Teardown, most: int = 300) -> list[dict[str, Any]]:
+    """The latest entries, newest first: number, label, when, whether it is the present one and on the way to it."""
+    entries = list(row.history.order_by("-number").values("number", "parent", "label", "created")[:most])
+    parents = dict(row.history.values_list("number", "parent"))
+    line, number = set(), row.cursor
+    while number is not None:
+        line.add(number)
+        number = parents.get(number)
+    return [e | {"now": e["number"] == row.cursor, "on_line": e["number"] in line} for e in entries]
+
+
+def _locked(row: Teardown, revision: int, shown: int | None = None) -> Teardown:
+    row = Teardown.objects.select_for_update().select_related("assembly").get(pk=row.pk)
+    if row.deleted:
+        raise PulleyError("This teardown was deleted. Bring it back from the library first; nothing was changed.")
+    if row.revision != revision:
+        raise Stale(BEHIND, _differences(row, shown))
+    return row
+
+
+def _differences(row: Teardown, shown: int | None) -> list[str]:
+    """What the kept teardown has that the page does not show, in sentences."""
+    entry = row.history.filter(number=shown).first() if shown is not None else None
+    if entry is None:
+        return []
+    before = teardown_json.from_document(entry.document)
+    return describe.differences(before, rows.load(row))

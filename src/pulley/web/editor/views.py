@@ -1,0 +1,243 @@
+"""The editor page and every change made on it."""
+
+import uuid
+
+from django.http import FileResponse, Http404, HttpRequest, HttpResponse
+from django.shortcuts import get_object_or_404, redirect, render
+from django.utils.cache import patch_cache_control
+from django.utils.text import slugify
+from django.views.decorators.http import require_GET, require_POST
+
+from pulley.core import describe
+from pulley.core import teardown as core
+from pulley.core.assembly import Assembly
+from pulley.core.errors import PulleyError
+from pulley.core.formats import teardown_json
+from pulley.core.formats.store import write_once
+from pulley.core.motion.steps import displacements, poses_at
+from pulley.core.publish.picture import png
+from pulley.web.editor import page, rows, services, verdicts
+from pulley.web.editor.changes import REORDERING, VERBS
+from pulley.web.editor.changes.sent import whole
+from pulley.web.editor.forms import TeardownFileForm
+from pulley.web.editor.models import Teardown
+from pulley.web.editor.page.cards import pose_keys
+from pulley.web.errors import Unsure
+from pulley.web.library.services import core_assembly, store_file
+from pulley.web.library.views import assembly_of
+
+CARD_PICTURE, VIEW_PICTURE = (104, 80), (312, 240)  # pixels
+
+
+def teardown_of(request: HttpRequest, teardown_id: uuid.UUID, deleted: bool = False) -> Teardown:
+    """The user's own teardown, or 404; one that was deleted only when asked for."""
+    mine = Teardown.objects.select_related("assembly").filter(assembly__owner=request.user)
+    return get_object_or_404(mine, pk=teardown_id, deleted__isnull=not deleted)
+
+
+def _state(
+    request: HttpRequest,
+    row: Teardown,
+    open_step: str = "",
+    verdict_only: bool = False,
+    teardown: core.Teardown | None = None,
+) -> HttpResponse:
+    """Every panel of the page, as it is now; or those that a contact check changes, once it is done."""
+    sent = request.POST if request.method == "POST" else request.GET
+    grouping = sent.get("group_by") or sent.get("grouping", "part")
+    patience = verdicts.PATIENCE if verdict_only else 0.0
+    at = whole(sent.get("at")) if request.method == "GET" else None
+    context = page.context(row, request.user, open_step, grouping, patience, None if at == row.cursor else at, teardown)
+    more = {"verdict_only": verdict_only, "ledger_shown": sent.get("ledger")}
+    response = render(request, "editor/state.html", context | more)
+    response["HX-Trigger-After-Settle"] = "teardown-changed"
+    return response
+
+
+@require_GET
+def editor(request: HttpRequest, teardown_id: uuid.UUID) -> HttpResponse:
+    """The editor page."""
+    return render(request, "editor/editor.html", page.context(teardown_of(request, teardown_id), request.user))
+
+
+@require_GET
+def state(request: HttpRequest, teardown_id: uuid.UUID) -> HttpResponse:
+    """The panels: with another card open, grouped otherwise, or after another window's change."""
+    return _state(request, teardown_of(request, teardown_id), request.GET.get("open", ""))
+
+
+@require_GET
+def verdict(request: HttpRequest, teardown_id: uuid.UUID) -> HttpResponse:
+    """What the contact check has found, once it is done; everything when the page is behind."""
+    row = teardown_of(request, teardown_id)
+    as_shown = whole(request.GET.get("revision")) == row.revision
+    return _state(request, row, request.GET.get("open", ""), verdict_only=as_shown)
+
+
+@require_POST
+def edit(request: HttpRequest, teardown_id: uuid.UUID, verb: str) -> HttpResponse:
+    """Carry out one change and show what has become of the teardown."""
+    if verb not in VERBS:
+        raise Http404
+    row = teardown_of(request, teardown_id)
+    row, changed = services.edit(
+        row,
+        whole(request.POST.get("revision"), -1),
+        lambda teardown, assembly: _sure(request, row.assembly_id, verb, teardown, assembly),
+        at=whole(request.POST.get("at")),
+        shown=whole(request.POST.get("entry")),
+    )
+    opened = request.POST.get("open", "") if changed.open is None else changed.open
+    return _state(request, row, opened, teardown=changed.teardown)
+
+
+def _sure(
+    request: HttpRequest, assembly_id: uuid.UUID, verb: str, teardown: core.Teardown, assembly: Assembly
+) -> services.Changed:
+    """The change; Unsure when another order of the steps would make one run into something that it passed before."""
+    changed = VERBS[verb](request.POST, teardown, assembly)
+    if verb in REORDERING and request.POST.get("sure") != "1":
+        before, after = (
+            verdicts.verdict(assembly_id, assembly, t, verdicts.PATIENCE) for t in (teardown, changed.teardown)
+        )
+        had = {(snag.moving, snag.blocker) for found in before.snags.values() for snag in found}
+        for id, found in after.snags.items():
+            new = next((snag for snag in found if (snag.moving, snag.blocker) not in had), None)
+            if new:
+                label = next(step.label for step in changed.teardown.steps if step.id == id)
+                sentence = describe.snag_sentence(assembly, new)
+                raise Unsure(f"In that order {sentence}, in “{label}”. Nothing was changed.")
+    return changed
+
+
+@require_POST
+def history(request: HttpRequest, teardown_id: uuid.UUID, by: int) -> HttpResponse:
+    """Undo or redo."""
+    row = services.step_through_history(teardown_of(request, teardown_id), whole(request.POST.get("revision"), -1), by)
+    return _state(request, row, request.POST.get("open", ""))
+
+
+@require_POST
+def return_to(request: HttpRequest, teardown_id: uuid.UUID, number: int) -> HttpResponse:
+    """Make an earlier state the present one."""
+    row = services.return_to(teardown_of(request, teardown_id), whole(request.POST.get("revision"), -1), number)
+    return _state(request, row, request.POST.get("open", ""))
+
+
+@require_GET
+def history_list(request: HttpRequest, teardown_id: uuid.UUID) -> HttpResponse:
+    """Every change, newest first."""
+    row = teardown_of(request, teardown_id)
+    return render(request, "editor/history_list.html", {"teardown": row, "entries": services.history(row)})
+
+
+@require_GET
+def table(request: HttpRequest, teardown_id: uuid.UUID) -> HttpResponse:
+    """All travels as a table."""
+    row = teardown_of(request, teardown_id)
+    at = whole(request.GET.get("at"))
+    return render(request, "editor/table.html", page.context(row, request.user, at=None if at == row.cursor else at))
+
+
+@require_GET
+def compare(request: HttpRequest, teardown_id: uuid.UUID, other_id: uuid.UUID) -> HttpResponse:
+    """Two teardowns of one assembly side by side, with what tells them apart."""
+    left, right = teardown_of(request, teardown_id), teardown_of(request, other_id)
+    if left.assembly_id != right.assembly_id:
+        raise PulleyError("These are teardowns of two assemblies. Choose two of the same one to compare.")
+    sides = [page.context(row, request.user, patience=verdicts.PATIENCE) for row in (left, right)]
+    apart = describe.differences(*(rows.load(row) for row in (left, right)))
+    return render(request, "editor/compare.html", {"assembly": left.assembly, "sides": sides, "apart": apart})
+
+
+@require_GET
+def step_picture(request: HttpRequest, teardown_id: uuid.UUID, number: int) -> HttpResponse:
+    """The pose after so many steps, small; drawn once and kept. Empty when the teardown has moved on since
+    the card that asks (its address holds what the picture depends on): that card is about to go."""
+    row = teardown_of(request, teardown_id)
+    teardown = services.teardown_at(row, whole(request.GET.get("at")))
+    key = pose_keys(teardown)[number] if number <= len(teardown.steps) else ""
+    if request.GET.get("v", "") != key:
+        return HttpResponse(status=204, headers={"Cache-Control": "no-store"})
+    return _picture(row, teardown, key, number, _step_camera(teardown, number), CARD_PICTURE)
+
+
+@require_GET
+def view_picture(request: HttpRequest, teardown_id: uuid.UUID, camera: str) -> HttpResponse:
+    """What is seen from a saved view at the end; empty, as above, when the page is behind."""
+    row = teardown_of(request, teardown_id)
+    teardown = services.teardown_at(row)
+    seen_from = next((view for view in teardown.cameras if view.id == camera), None)
+    key = page.view_key(teardown, seen_from) if seen_from else ""
+    if seen_from is None or request.GET.get("v", "") != key:
+        return HttpResponse(status=204, headers={"Cache-Control": "no-store"})
+    return _picture(row, teardown, key, len(teardown.steps), seen_from, VIEW_PICTURE)
+
+
+def _picture(
+    row: Teardown, teardown: core.Teardown, key: str, played: int, seen_from: core.Camera | None, size: tuple[int, int]
+) -> HttpResponse:
+    """Everything as it stands after so many steps, drawn once and kept."""
+    assembly = core_assembly(row.assembly)
+    file = store_file(f"{row.assembly.model[:8]}{key}", "step.png")
+    if not file.exists():
+        state = displacements(assembly, teardown)[played]
+        shown = {p: pose for p, pose in poses_at(assembly, state).items() if p not in set(teardown.hidden)}
+        write_once(file, png(assembly, shown, seen_from, size))
+    response = FileResponse(file.open("rb"), content_type="image/png")
+    patch_cache_control(response, private=True, max_age=86400)
+    return response
+
+
+def _step_camera(teardown: core.Teardown, number: int) -> core.Camera | None:
+    wanted = teardown.steps[number - 1].camera if number else None
+    return next((camera for camera in teardown.cameras if camera.id == wanted), None)
+
+
+@require_GET
+def download(request: HttpRequest, teardown_id: uuid.UUID) -> HttpResponse:
+    """The teardown as JSON."""
+    row = teardown_of(request, teardown_id)
+    name = slugify(f"{row.assembly.name} {row.name}") or "teardown"
+    headers = {"Content-Disposition": f'attachment; filename="{name}.teardown.json"'}
+    return HttpResponse(teardown_json.dumps(rows.load(row)), "application/json", headers=headers)
+
+
+@require_POST
+def new(request: HttpRequest, assembly_id: uuid.UUID) -> HttpResponse:
+    """Start an empty teardown."""
+    assembly = assembly_of(request, assembly_id)
+    row = services.create(assembly, core.Teardown(services.new_name(assembly)))
+    return redirect("editor", row.pk)
+
+
+@require_POST
+def duplicate(request: HttpRequest, teardown_id: uuid.UUID) -> HttpResponse:
+    """A copy of a teardown, opened."""
+    return redirect("editor", services.duplicate(teardown_of(request, teardown_id)).pk)
+
+
+@require_POST
+def delete(request: HttpRequest, teardown_id: uuid.UUID) -> HttpResponse:
+    """Take a teardown off the shelf."""
+    services.delete(teardown_of(request, teardown_id))
+    return redirect("library")
+
+
+@require_POST
+def bring_back(request: HttpRequest, teardown_id: uuid.UUID) -> HttpResponse:
+    """Put a deleted teardown on the shelf again."""
+    services.delete(teardown_of(request, teardown_id, deleted=True), gone=False)
+    return redirect("library")
+
+
+@require_POST
+def read(request: HttpRequest, assembly_id: uuid.UUID) -> HttpResponse:
+    """Open a teardown JSON file on an assembly."""
+    form = TeardownFileForm(request.POST, request.FILES)
+    if not form.is_valid():
+        raise PulleyError(" ".join(form.errors["file"]))
+    teardown = teardown_json.loads(form.cleaned_data["file"].read(teardown_json.SIZE_LIMIT + 1))
+    row = services.create(assembly_of(request, assembly_id), teardown)
+    response = redirect("editor", row.pk)
+    return HttpResponse(headers={"HX-Redirect": response.url}) if request.htmx else response

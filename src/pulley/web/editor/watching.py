@@ -1,0 +1,105 @@
+"""What the page asks about what is seen: shares of components, steps that hide what they move, better views."""
+
+import json
+import uuid
+from dataclasses import asdict
+from typing import Any
+
+from django.http import HttpRequest, HttpResponse, JsonResponse
+from django.shortcuts import render
+from django.views.decorators.http import require_GET, require_POST
+
+from pulley.core import describe, editing, visibility
+from pulley.core import teardown as core
+from pulley.core.assembly import Assembly
+from pulley.core.motion.score import Score, compose
+from pulley.core.motion.views import view_at
+from pulley.web.editor import services, verdicts
+from pulley.web.editor.changes.sent import camera_sent, json_sent, numbers, whole
+from pulley.web.editor.models import Teardown
+from pulley.web.editor.views import teardown_of
+from pulley.web.library.services import core_assembly
+
+NAMED = 5  # hidden components that a sentence names
+
+
+def _shown(request: HttpRequest, teardown_id: uuid.UUID) -> tuple[Teardown, Assembly, core.Teardown, Score]:
+    """The teardown as the page shows it, with its assembly and its Score."""
+    row = teardown_of(request, teardown_id)
+    at = (request.POST if request.method == "POST" else request.GET).get("at")
+    assembly, teardown = core_assembly(row.assembly), services.teardown_at(row, whole(at))
+    return row, assembly, teardown, compose(assembly, teardown)
+
+
+@require_POST
+def seen(request: HttpRequest, teardown_id: uuid.UUID) -> JsonResponse:
+    """The share of each component that is visible in the canvas' view, and the hidden ones by name."""
+    _, assembly, teardown, score = _shown(request, teardown_id)
+    camera, time = camera_sent(request.POST, "now", "this view"), _time(request, score)
+    sight = visibility.sight(assembly, teardown, score, [(time, camera)])
+    hidden = [describe.component_name(assembly, path) for path in sight.hidden]
+    words = f"{len(sight.shares) - len(hidden)} of {len(sight.shares)} can be seen from here"
+    if hidden:
+        more = f" and {len(hidden) - NAMED} more" if len(hidden) > NAMED else ""
+        words += f"; hidden: {', '.join(hidden[:NAMED])}{more}"
+    shares = {path: round(100 * share) for path, share in sight.shares.items()}
+    return JsonResponse({"shares": shares, "hidden": sight.hidden, "words": words})
+
+
+def _time(request: HttpRequest, score: Score) -> float:
+    (time,) = numbers([json_sent(request.POST, "time")], 1)
+    return min(max(time, 0.0), score.duration)
+
+
+@require_GET
+def sights(request: HttpRequest, teardown_id: uuid.UUID) -> HttpResponse:
+    """Every step that hides something that it moves, with what and how much of it is seen."""
+    row, assembly, teardown, score = _shown(request, teardown_id)
+    found = verdicts.aside(
+        ("sights", teardown.cameras, teardown.orbits, teardown.hidden, _views(teardown)),
+        row.assembly_id,
+        teardown,
+        lambda: visibility.step_sights(assembly, teardown, score),
+    )
+    lines = [
+        _sight_line(assembly, number, step, found[step.id])
+        for number, step in enumerate(teardown.steps, 1)
+        if step.id in found
+    ]
+    return render(
+        request, "editor/sights.html", {"lines": [line for line in lines if line["hidden"]], "count": len(lines)}
+    )
+
+
+def _views(teardown: core.Teardown) -> tuple[Any, ...]:
+    return tuple((step.camera, step.camera_move) for step in teardown.steps)
+
+
+def _sight_line(assembly: Assembly, number: int, step: core.Step, sight: visibility.Sight) -> dict[str, Any]:
+    names = [f"{describe.component_name(assembly, p)} {sight.shares[p]:.0%}" for p in sight.hidden]
+    return {"number": number, "id": step.id, "label": step.label, "hidden": names[:NAMED], "more": len(names) - NAMED}
+
+
+@require_POST
+def better(request: HttpRequest, teardown_id: uuid.UUID) -> HttpResponse:
+    """The standard direction that shows a step, or what the canvas shows, better; and by how much."""
+    _, assembly, teardown, score = _shown(request, teardown_id)
+    id = request.POST.get("step", "")
+    now = camera_sent(request.POST, "now", "this view")
+    if id:
+        step = editing.find_step(teardown, id)
+        bar = next(bar for bar in score.steps if bar.id == id)
+        now = view_at(score.shots, bar.end, now) if step.camera else now
+    best = visibility.better_view(assembly, teardown, score, id or None, now)
+    view = {key: value for key, value in asdict(best.camera).items() if key not in ("id", "name", "extra")}
+    context = {
+        "id": id,
+        "best": best,
+        "same": best.word == "this view",
+        "view": json.dumps(view),
+        "now": round(100 * best.now.mean),
+        "then": round(100 * best.then.mean),
+        "hidden_now": len(best.now.hidden),
+        "hidden_then": len(best.then.hidden),
+    }
+    return render(request, "editor/better.html", context)

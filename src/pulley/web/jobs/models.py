@@ -1,0 +1,50 @@
+"""A piece of long work and how far it is."""
+
+import uuid
+
+from django.conf import settings
+from django.db import models
+
+
+class Job(models.Model):
+    """One piece of background work that a user asked for."""
+
+    class State(models.TextChoices):
+        """Where it stands."""
+
+        QUEUED = "queued"
+        RUNNING = "running"
+        DONE = "done"
+        FAILED = "failed"
+        CANCELLED = "cancelled"
+
+    id = models.UUIDField(primary_key=True, default=uuid.uuid4, editable=False)
+    owner = models.ForeignKey(settings.AUTH_USER_MODEL, models.CASCADE, related_name="jobs")
+    kind = models.CharField(max_length=40)
+    title = models.CharField(max_length=255)
+    arguments = models.JSONField(default=dict)
+    state = models.CharField(max_length=10, choices=State, default=State.QUEUED)
+    progress = models.FloatField(default=0.0)
+    message = models.CharField(max_length=255, default="Waiting for the worker")
+    result = models.JSONField(null=True)
+    attempts = models.PositiveSmallIntegerField(default=0)
+    stop_asked = models.BooleanField(default=False)
+    dismissed = models.BooleanField(default=False)
+    heartbeat = models.DateTimeField(auto_now_add=True)
+    created = models.DateTimeField(auto_now_add=True)
+
+    class Meta:
+        """Newest first."""
+
+        ordering = ["-created"]
+        indexes = [models.Index(fields=["state", "heartbeat"])]
+
+    @property
+    def ended(self) -> bool:
+        """Whether nothing more will happen."""
+        return self.state in (self.State.DONE, self.State.FAILED, self.State.CANCELLED)
+
+    @property
+    def percent(self) -> int:
+        """Progress in whole percent."""
+        return round(self.progress * 100)

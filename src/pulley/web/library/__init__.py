@@ -1,0 +1,1 @@
+"""Assemblies: bring in, look through, download."""

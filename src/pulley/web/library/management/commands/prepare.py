@@ -1,0 +1,79 @@
+"""What the launcher does before it serves: tables, compiled kernels, and the demo's user and data."""
+
+from hashlib import sha256
+from pathlib import Path
+from typing import Any
+
+from django.conf import settings
+from django.contrib.auth import get_user_model
+from django.core.management import call_command
+from django.core.management.base import BaseCommand, CommandError, CommandParser
+
+from pulley.core.contact import kernels
+from pulley.core.errors import PulleyError
+from pulley.core.formats import teardown_json
+from pulley.core.formats.step import read_step
+from pulley.core.publish import picture
+from pulley.core.warm import warm
+from pulley.web.editor.services import create
+from pulley.web.library.models import Assembly
+from pulley.web.library.services import add, uploaded
+
+DEMO = settings.ROOT / "demo"
+# what the demo user finds, the first on top of the shelf, with the files of its teardowns
+SCENES = {
+    "halyard_block": ["halyard_block", "halyard_bench"],
+    "deck_winch": ["deck_winch", "deck_winch_wrong"],
+    "friction_pack": [],
+    "round_hatch": [],
+    "cam_cleat": [],
+    "mast_foot": [],
+    "roller": [],
+}
+
+
+class Command(BaseCommand):
+    """``manage.py prepare [--demo]``; can be run again at any time."""
+
+    help = "Make the database and the compiled kernels ready; with --demo, the demo data too."
+
+    def add_arguments(self, parser: CommandParser) -> None:
+        """Take --demo."""
+        parser.add_argument("--demo", action="store_true")
+
+    def handle(self, *args: Any, **options: Any) -> None:
+        """Prepare."""
+        call_command("migrate", verbosity=0, interactive=False)
+        self.compile_kernels(settings.VAR / "kernels")
+        if options["demo"]:
+            self.load_demo()
+
+    def compile_kernels(self, marker: Path) -> None:
+        """Compile, unless that was done for this very source."""
+        source = sha256(Path(kernels.__file__).read_bytes() + Path(picture.__file__).read_bytes()).hexdigest()
+        if not marker.exists() or marker.read_text() != source:
+            self.stdout.write("Compiling the contact kernels (once; half a minute) ...")
+            warm()
+            marker.write_text(source)
+
+    def load_demo(self) -> None:
+        """The demo user and, unless they have any assembly, the demo scenes."""
+        user, new = get_user_model().objects.get_or_create(username=settings.DEMO_USER)
+        if not new and Assembly.objects.filter(owner=user).exists():
+            return
+        self.stdout.write("Loading the demo data (once; a quarter of a minute) ...")
+        for scene, teardowns in reversed(SCENES.items()):  # the shelf has the newest first
+            self.load_scene(user, DEMO / f"{scene}.step", [DEMO / f"{name}.teardown.json" for name in teardowns])
+
+    def load_scene(self, user: Any, step: Path, teardowns: list[Path]) -> None:
+        """One assembly with its teardowns."""
+        try:
+            assembly = read_step(step, settings.STORE)
+        except PulleyError as error:
+            raise CommandError(f"The demo data could not be loaded. {error}") from error
+        target = uploaded(assembly.source["sha256"])
+        target.parent.mkdir(parents=True, exist_ok=True)
+        target.write_bytes(step.read_bytes())
+        row = add(user, assembly)
+        for teardown in teardowns:
+            create(row, teardown_json.loads(teardown.read_bytes()))

@@ -1,0 +1,74 @@
+"""What was brought in: assemblies, their components and parts. Rows are written once; only bundles change."""
+
+import uuid
+
+from django.conf import settings
+from django.db import models
+
+
+class Assembly(models.Model):
+    """One file that was brought in."""
+
+    id = models.UUIDField(primary_key=True, default=uuid.uuid4, editable=False)
+    owner = models.ForeignKey(settings.AUTH_USER_MODEL, models.CASCADE, related_name="assemblies")
+    job = models.UUIDField(null=True, unique=True, help_text="The job that read the file: reading again adds nothing")
+    name = models.CharField(max_length=255)
+    file_name = models.CharField(max_length=255)
+    sha256 = models.CharField(max_length=64)
+    notes = models.JSONField(default=list)
+    chord_error = models.FloatField()
+    model = models.CharField(max_length=64, help_text="Key of the GLB in the store")
+    picture = models.CharField(max_length=64, help_text="Key of the picture in the store")
+    bundles = models.JSONField(default=list, help_text="Named sets of components, for all its teardowns")
+    created = models.DateTimeField(auto_now_add=True)
+
+    class Meta:
+        """Newest first."""
+
+        ordering = ["-created"]
+        verbose_name_plural = "assemblies"
+
+    def __str__(self) -> str:
+        return self.name
+
+
+class Part(models.Model):
+    """A design that one or more components share."""
+
+    assembly = models.ForeignKey(Assembly, models.CASCADE, related_name="parts")
+    order = models.PositiveIntegerField()
+    key = models.CharField(max_length=40)
+    name = models.CharField(max_length=255)
+    mesh = models.CharField(max_length=64, help_text="Key of the mesh in the store")
+    quantity = models.PositiveIntegerField()
+    volume = models.FloatField(null=True, help_text="mm3")
+    triangles = models.PositiveIntegerField()
+
+    class Meta:
+        """In order of first appearance."""
+
+        ordering = ["order"]
+
+    def __str__(self) -> str:
+        return self.name
+
+
+class Component(models.Model):
+    """One placed item of the tree; a subassembly has no part."""
+
+    assembly = models.ForeignKey(Assembly, models.CASCADE, related_name="components")
+    order = models.PositiveIntegerField()
+    path = models.TextField()
+    name = models.CharField(max_length=255)
+    parent = models.ForeignKey("self", models.CASCADE, null=True, related_name="children")
+    part = models.ForeignKey(Part, models.CASCADE, null=True, related_name="components")
+    pose = models.JSONField(help_text="Home pose by rows, in the assembly's frame, mm")
+    colour = models.JSONField(null=True)
+
+    class Meta:
+        """In tree order."""
+
+        ordering = ["order"]
+
+    def __str__(self) -> str:
+        return self.path

@@ -1,0 +1,176 @@
+"""Bringing a file in, and handing its assembly to whoever works on it."""
+
+import hashlib
+import tempfile
+from collections.abc import Iterable
+from functools import lru_cache
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+from django.conf import settings
+from django.core.files.uploadedfile import UploadedFile
+from django.db import transaction
+from django.urls import reverse
+
+from pulley.core import assembly as core
+from pulley.core.formats import gltf
+from pulley.core.formats.step import check_file, read_step
+from pulley.core.formats.store import keep_meshes, load_mesh, write_once
+from pulley.core.publish.picture import png
+from pulley.web.jobs.models import Job
+from pulley.web.jobs.services import Report, enqueue
+from pulley.web.library.models import Assembly, Component, Part
+
+PICTURE = (480, 320)  # pixels of a library card's picture
+
+
+def store_file(key: str, ending: str) -> Path:
+    """Where the store keeps a GLB or a picture."""
+    return settings.STORE / key[:2] / f"{key}.{ending}"
+
+
+def keep(data: bytes, ending: str) -> str:
+    """Put bytes in the store and return their key."""
+    key = hashlib.sha256(data).hexdigest()[:32]
+    write_once(store_file(key, ending), data)
+    return key
+
+
+def uploaded(sha256: str) -> Path:
+    """Where a file that a user brought in is kept."""
+    return settings.UPLOADS / sha256[:2] / sha256
+
+
+def accept(owner: Any, upload: UploadedFile) -> Job:
+    """Keep an uploaded file and queue its reading.
+
+    Raises PulleyError when a look at the file shows that it is no good; it is not kept then.
+    """
+    name = Path(upload.name or "unnamed").name[:200]
+    settings.UPLOADS.mkdir(parents=True, exist_ok=True)
+    with tempfile.NamedTemporaryFile(dir=settings.UPLOADS) as copy:
+        digest = hashlib.sha256()
+        for chunk in upload.chunks():
+            digest.update(chunk)
+            copy.write(chunk)
+        copy.flush()
+        check_file(Path(copy.name), name)
+        sha256 = digest.hexdigest()
+        target = uploaded(sha256)
+        target.parent.mkdir(exist_ok=True)
+        if not target.exists():
+            target.hardlink_to(copy.name)
+    return enqueue(owner, "bring in", name, {"sha256": sha256, "name": name})
+
+
+def bring_in(job: Job, report: Report) -> dict[str, Any]:
+    """Read the file of a job and keep its assembly; done twice, it adds nothing.
+
+    Raises PulleyError when the file is no good.
+    """
+    row = Assembly.objects.filter(job=job.pk).first()
+    if row is None:
+        name, sha256 = job.arguments["name"], job.arguments["sha256"]
+        assembly = read_step(uploaded(sha256), settings.STORE, lambda s, m: report(0.9 * s, m), name=name)
+        report(0.92, "Drawing its picture")
+        row = add(job.owner, assembly, job.pk)
+    return {
+        "summary": f"{row.components.exclude(part=None).count()} components of {row.parts.count()} parts",
+        "notes": row.notes,
+        "open": reverse("new-teardown", args=[row.pk]),
+    }
+
+
+def add(owner: Any, assembly: core.Assembly, job: Any = None) -> Assembly:
+    """Rows for an assembly, and its meshes, GLB and picture in the store."""
+    keep_meshes(assembly, settings.STORE)
+    home = {leaf.path: leaf.pose for leaf in assembly.leaves}
+    model, picture = keep(gltf.to_glb(assembly), "glb"), keep(png(assembly, home, size=PICTURE), "png")
+    with transaction.atomic():
+        row = Assembly.objects.create(
+            owner=owner,
+            job=job,
+            name=assembly.name,
+            file_name=assembly.source["file"],
+            sha256=assembly.source["sha256"],
+            notes=list(assembly.notes),
+            chord_error=assembly.chord_error,
+            model=model,
+            picture=picture,
+        )
+        _add_tree(row, assembly)
+    return row
+
+
+def _add_tree(row: Assembly, assembly: core.Assembly) -> None:
+    parts = {
+        part.key: Part(
+            assembly=row,
+            order=k,
+            key=part.key,
+            name=part.name,
+            mesh=part.mesh.key,
+            quantity=quantity,
+            volume=part.mesh.volume,
+            triangles=len(part.mesh.triangles),
+        )
+        for k, (part, quantity) in enumerate(assembly.parts)
+    }
+    Part.objects.bulk_create(parts.values())
+    made: dict[str, Component] = {}
+    for level in _levels(assembly.components):
+        rows = [_component_row(row, order, c, made, parts) for order, c in level]
+        made |= {component.path: component for component in Component.objects.bulk_create(rows, batch_size=500)}
+
+
+def _levels(components: Iterable[core.Component]) -> list[list[tuple[int, core.Component]]]:
+    """Components with their place in the tree's order, by depth, since a row needs its parent's number."""
+    levels: dict[int, list[tuple[int, core.Component]]] = {}
+    for order, component in enumerate(components):
+        levels.setdefault(component.path.count("/"), []).append((order, component))
+    return [levels[depth] for depth in sorted(levels)]
+
+
+def _component_row(
+    row: Assembly, order: int, component: core.Component, made: dict[str, Component], parts: dict[str, Part]
+) -> Component:
+    return Component(
+        assembly=row,
+        order=order,
+        path=component.path,
+        name=component.name,
+        parent=made.get(component.parent or ""),
+        part=parts[component.part.key] if component.part else None,
+        pose=component.pose.ravel().tolist(),
+        colour=component.colour,
+    )
+
+
+def core_assembly(row: Assembly) -> core.Assembly:
+    """The assembly of a row as core knows it; kept in memory, since rows never change."""
+    return _load(row.pk)
+
+
+@lru_cache(maxsize=16)
+def _load(pk: Any) -> core.Assembly:
+    row = Assembly.objects.get(pk=pk)
+    parts = {p.pk: core.Part(p.key, p.name, load_mesh(settings.STORE, p.mesh)) for p in row.parts.all()}
+    components = row.components.select_related("parent")
+    return core.Assembly(
+        name=row.name,
+        components=tuple(
+            core.Component(
+                path=c.path,
+                name=c.name,
+                parent=c.parent.path if c.parent else None,
+                pose=np.array(c.pose, float).reshape(4, 4),
+                part=parts.get(c.part_id),
+                colour=tuple(c.colour) if c.colour else None,
+            )
+            for c in components
+        ),
+        notes=tuple(row.notes),
+        chord_error=row.chord_error,
+        source={"file": row.file_name, "sha256": row.sha256},
+    )

@@ -1,0 +1,14 @@
+"""Addresses of the library."""
+
+from django.urls import path
+
+from pulley.web.library import views
+
+urlpatterns = [
+    path("", views.index, name="library"),
+    path("bring-in", views.bring_in, name="bring-in"),
+    path("assemblies/<uuid:assembly_id>/delete", views.delete, name="delete-assembly"),
+    path("assemblies/<uuid:assembly_id>/model.glb", views.model, name="assembly-model"),
+    path("assemblies/<uuid:assembly_id>/picture.png", views.picture, name="assembly-picture"),
+    path("assemblies/<uuid:assembly_id>/source", views.download, name="assembly-source"),
+]

@@ -1,0 +1,1 @@
+"""Teardowns shown to others: read-only links that can be taken back."""

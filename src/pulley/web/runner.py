@@ -1,0 +1,18 @@
+"""Django's test runner, with a last line that says in plain words how many tests passed."""
+
+import unittest
+from typing import Any
+
+from django.test.runner import DiscoverRunner
+
+
+class CountingRunner(DiscoverRunner):
+    """`DiscoverRunner` that ends with ``N passed, N failed, N skipped``."""
+
+    def suite_result(self, suite: unittest.TestSuite, result: unittest.TestResult, **kwargs: Any) -> int:
+        """Print the counts; the number of failures and errors."""
+        failed = len(result.failures) + len(result.errors) + len(result.unexpectedSuccesses)
+        skipped = len(result.skipped)
+        passed = result.testsRun - failed - skipped
+        print(f"{max(passed, 0)} passed, {failed} failed, {skipped} skipped", flush=True)
+        return super().suite_result(suite, result, **kwargs)

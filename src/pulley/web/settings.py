@@ -1,0 +1,154 @@
+"""Settings, all from the environment; `./pulley` fills it in. See docs/running.md."""
+
+import hashlib
+import os
+import secrets
+from pathlib import Path
+
+from csp.constants import NONE, SELF
+
+ROOT = Path(__file__).resolve().parents[3]
+VAR = Path(os.environ.get("PULLEY_VAR", ROOT / "var")).resolve()
+STORE = VAR / "geometry"  # meshes, GLBs and pictures, named by content
+UPLOADS = VAR / "files"  # what users brought in, named by SHA-256
+DEMO = os.environ.get("PULLEY_DEMO") == "1"  # signs everybody on this machine in as the demo user
+DEMO_USER = "demo"
+
+
+def _secret_key() -> str:
+    """PULLEY_SECRET_KEY, else one made once and kept under var/."""
+    if "PULLEY_SECRET_KEY" in os.environ:
+        return os.environ["PULLEY_SECRET_KEY"]
+    file = VAR / "secret_key"
+    if not file.exists():
+        VAR.mkdir(parents=True, exist_ok=True)
+        file.touch(0o600)
+        file.write_text(secrets.token_urlsafe(50))
+    return file.read_text()
+
+
+def _version_of(folder: Path) -> str:
+    """A short hash of every file in a folder and below."""
+    digest = hashlib.sha256()
+    for file in sorted(path for path in folder.rglob("*") if path.is_file()):
+        digest.update(str(file.relative_to(folder)).encode() + file.read_bytes())
+    return digest.hexdigest()[:12]
+
+
+SECRET_KEY = _secret_key()
+DEBUG = False
+ALLOWED_HOSTS = os.environ.get("PULLEY_HOSTS", "127.0.0.1,localhost").split(",")
+INSTALLED_APPS = [
+    "django.contrib.auth",
+    "django.contrib.contenttypes",
+    "django.contrib.sessions",
+    "django.contrib.staticfiles",
+    "csp",
+    "django_htmx",
+    "django_tasks",
+    "django_tasks_db",
+    "pulley.web.accounts",
+    "pulley.web.jobs",
+    "pulley.web.library",
+    "pulley.web.editor",
+    "pulley.web.publishing",
+]
+MIDDLEWARE = [
+    "django.middleware.security.SecurityMiddleware",
+    "whitenoise.middleware.WhiteNoiseMiddleware",
+    "csp.middleware.CSPMiddleware",
+    "pulley.web.library.uploads.refuse_huge",
+    "django.contrib.sessions.middleware.SessionMiddleware",
+    "django.middleware.common.CommonMiddleware",
+    "django.middleware.csrf.CsrfViewMiddleware",
+    "django.contrib.auth.middleware.AuthenticationMiddleware",
+    "pulley.web.accounts.middleware.sign_in_on_demo",
+    "django.contrib.auth.middleware.LoginRequiredMiddleware",
+    "django.middleware.clickjacking.XFrameOptionsMiddleware",
+    "django_htmx.middleware.HtmxMiddleware",
+    "pulley.web.errors.explain",
+]
+ROOT_URLCONF = "pulley.web.urls"
+WSGI_APPLICATION = "pulley.web.wsgi.application"
+TEMPLATES = [
+    {
+        "BACKEND": "django.template.backends.django.DjangoTemplates",
+        "DIRS": [Path(__file__).parent / "templates"],
+        "APP_DIRS": True,
+        "OPTIONS": {
+            "context_processors": [
+                "django.template.context_processors.request",
+                "django.contrib.auth.context_processors.auth",
+            ]
+        },
+    }
+]
+DATABASES = {
+    "default": {
+        "ENGINE": "django.db.backends.mysql",
+        "HOST": os.environ.get("PULLEY_DB_HOST", "127.0.0.1"),
+        "PORT": os.environ.get("PULLEY_DB_PORT", "3306"),
+        "NAME": os.environ.get("PULLEY_DB_NAME", "pulley"),
+        "USER": os.environ.get("PULLEY_DB_USER", "pulley"),
+        "PASSWORD": os.environ.get("PULLEY_DB_PASSWORD", ""),
+        "CONN_MAX_AGE": 300,
+        "CONN_HEALTH_CHECKS": True,
+        "OPTIONS": {"charset": "utf8mb4", "connect_timeout": 3, "init_command": "SET sql_mode='STRICT_TRANS_TABLES'"},
+        "TEST": {"CHARSET": "utf8mb4", "COLLATION": "utf8mb4_unicode_ci"},
+    }
+}
+DEFAULT_AUTO_FIELD = "django.db.models.BigAutoField"
+TASKS = {"default": {"BACKEND": os.environ.get("PULLEY_TASKS", "django_tasks_db.DatabaseBackend")}}
+
+LOGIN_URL = "login"
+LOGIN_REDIRECT_URL = "library"
+LOGOUT_REDIRECT_URL = "login"
+AUTH_PASSWORD_VALIDATORS = [{"NAME": "django.contrib.auth.password_validation.MinimumLengthValidator"}]
+SESSION_COOKIE_HTTPONLY = True
+SESSION_COOKIE_SAMESITE = "Lax"
+CSRF_COOKIE_SAMESITE = "Lax"
+SECURE_REFERRER_POLICY = "same-origin"
+X_FRAME_OPTIONS = "DENY"
+CSRF_FAILURE_VIEW = "pulley.web.errors.forged"
+if os.environ.get("PULLEY_HTTPS") == "1":
+    SESSION_COOKIE_SECURE = CSRF_COOKIE_SECURE = True
+    SECURE_PROXY_SSL_HEADER = ("HTTP_X_FORWARDED_PROTO", "https")
+CONTENT_SECURITY_POLICY = {
+    "DIRECTIVES": {
+        "default-src": [NONE],
+        "script-src": [SELF],
+        "style-src": [SELF],
+        "font-src": [SELF],
+        "img-src": [SELF, "data:"],
+        "connect-src": [SELF],
+        "form-action": [SELF],
+        "base-uri": [NONE],
+        "frame-ancestors": [NONE],
+    }
+}
+
+UPLOAD_LIMIT = 256 * 2**20  # bytes of one file; the reader has the same limit
+DATA_UPLOAD_MAX_MEMORY_SIZE = 24 * 2**20  # a whole teardown fits
+
+LANGUAGE_CODE = "en"
+USE_TZ = True
+TIME_ZONE = "UTC"
+STATIC = Path(__file__).parent / "static"
+STATICFILES_DIRS = [STATIC]
+STATIC_URL = f"static/{_version_of(STATIC)}/"  # another version, another address: browsers may keep what they have
+WHITENOISE_USE_FINDERS = True
+WHITENOISE_MAX_AGE = 31536000
+TEST_RUNNER = "pulley.web.runner.CountingRunner"
+LOGGING = {
+    "version": 1,
+    "disable_existing_loggers": False,
+    "formatters": {"plain": {"format": "{asctime} {levelname} {name}: {message}", "style": "{"}},
+    "handlers": {
+        "console": {
+            "class": "logging.StreamHandler",
+            "formatter": "plain",
+            "level": os.environ.get("PULLEY_LOG", "WARNING"),
+        }
+    },
+    "root": {"handlers": ["console"], "level": "INFO"},
+}

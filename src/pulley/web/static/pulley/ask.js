@@ -1,0 +1,19 @@
+// Questions to the server whose answers are values, not panels.
+
+const token = () => JSON.parse(document.body.getAttribute("hx-headers"))["X-CSRFToken"];
+const hidden = () => Object.fromEntries(new FormData(document.querySelector("#page-state")));
+
+/** Post values with the page's state; the answer as JSON, or an error with a sentence to show. */
+export async function ask(address, values) {
+  const body = new URLSearchParams({ ...hidden(), ...values });
+  const headers = { "X-CSRFToken": token(), "HX-Request": "true" };
+  const response = await fetch(address, { method: "POST", body, headers });
+  if (response.ok) return response.json();
+  const page = new DOMParser().parseFromString(await response.text(), "text/html");
+  throw new Error(page.querySelector(".notice-line span:not([aria-hidden])")?.textContent ?? "Pulley did not understand that.");
+}
+
+/** Keep a choice of the user's: unit, pitch, hints, step of the guide. */
+export function prefer(values) {
+  return window.htmx.ajax("POST", document.querySelector("#editor").dataset.atPreferences, { source: "#editor", swap: "none", values });
+}

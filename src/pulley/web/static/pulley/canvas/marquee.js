@@ -1,0 +1,48 @@
+// A box drawn with Shift and a drag: it selects the components that lie wholly within it.
+
+import * as THREE from "../../vendor/three/build/three.module.js";
+
+const LEAST = 5; // pixels; a shorter drag is a click
+
+/** `onBox(paths, add)` hears what a box holds; with Ctrl it is to be added. */
+export function createMarquee(box, stage, onBox) {
+  const frame = document.createElement("div");
+  frame.className = "marquee";
+  frame.hidden = true;
+  box.append(frame);
+
+  stage.canvas.addEventListener("pointerdown", (down) => {
+    if (down.button !== 0 || !down.shiftKey) return;
+    down.stopImmediatePropagation();
+    const place = box.getBoundingClientRect();
+    const from = [down.clientX - place.left, down.clientY - place.top];
+    let to = from;
+    stage.canvas.setPointerCapture(down.pointerId);
+    const move = (event) => {
+      to = [event.clientX - place.left, event.clientY - place.top];
+      frame.hidden = false;
+      draw(from, to);
+    };
+    stage.canvas.addEventListener("pointermove", move);
+    stage.canvas.addEventListener("pointerup", (event) => {
+      stage.canvas.removeEventListener("pointermove", move);
+      frame.hidden = true;
+      if (Math.hypot(to[0] - from[0], to[1] - from[1]) < LEAST) return stage.click(event);
+      onBox(within(from, to), event.ctrlKey || event.metaKey);
+    }, { once: true });
+  }, { capture: true });
+
+  function draw([a, b], [c, d]) {
+    Object.assign(frame.style, { left: `${Math.min(a, c)}px`, top: `${Math.min(b, d)}px`, width: `${Math.abs(c - a)}px`, height: `${Math.abs(d - b)}px` });
+  }
+
+  function within([a, b], [c, d]) {
+    const [left, right, top, low] = [Math.min(a, c), Math.max(a, c), Math.min(b, d), Math.max(b, d)];
+    return [...stage.items].filter(([path, item]) => item.object.visible && corners(stage.bounds([path])).every((corner) => {
+      const { x, y, ahead } = stage.project(corner);
+      return ahead && x >= left && x <= right && y >= top && y <= low;
+    })).map(([path]) => path);
+  }
+
+  const corners = ({ min, max }) => [0, 1, 2, 3, 4, 5, 6, 7].map((k) => new THREE.Vector3(k & 1 ? max.x : min.x, k & 2 ? max.y : min.y, k & 4 ? max.z : min.z));
+}

@@ -1,0 +1,54 @@
+// Panels that the server draws anew: what is pressed or typed in them becomes a change, and what is being done in them stays.
+
+const { Idiomorph } = window;
+
+/** What an element with `data-edit` sends: its own name and value, its step, and every `data-with-…`. */
+function valuesOf(at) {
+  const more = Object.entries(at.dataset).filter(([key]) => key.startsWith("with"));
+  const values = Object.fromEntries(more.map(([key, value]) => [key.slice(4).toLowerCase(), value]));
+  if (at.name) values[at.name] = at.value;
+  const step = at.closest(".step-card")?.dataset.step;
+  return step ? { step, ...values } : values;
+}
+
+let checked = false; // what comes is only what a contact check has found: what is typed, and what is said of it, stays
+const isField = (element) => element?.matches?.("input:not([type=range], [type=checkbox]), textarea") ?? false;
+
+/** Wire `root`; `edit(verb, values, notice)` asks for a change, `open(id)` opens a card. */
+export function wirePanels(root, edit, open) {
+  const sent = new WeakMap(); // field -> what it asked for: the answer may write it in another way
+
+  function send(at) {
+    if (isField(at)) sent.set(at, at.value);
+    edit(at.dataset.edit, valuesOf(at), at.closest("[data-errors]")?.dataset.errors);
+  }
+
+  root.addEventListener("click", (event) => {
+    const at = event.target.closest("button[data-edit], [data-open]");
+    if (at && "open" in at.dataset) open(at.dataset.open);
+    else if (at) send(at);
+  });
+  root.addEventListener("change", (event) => {
+    if (event.target.matches("input[data-edit], select[data-edit], textarea[data-edit]")) send(event.target);
+  });
+  document.body.addEventListener("htmx:beforeSwap", ({ detail }) => {
+    const field = document.activeElement;
+    if (detail.xhr.status >= 400) sent.delete(field); // refused: what was typed stays
+    Idiomorph.defaults.ignoreActiveValue = isField(field) && field.value !== field.defaultValue && field.value !== sent.get(field);
+    const asker = detail.requestConfig?.elt;
+    checked = asker?.id === "checking";
+    if (checked && !asker.isConnected) detail.shouldSwap = false; // an answer about what is no more
+  });
+}
+
+const asked = (element) => (element.getAttribute?.("hx-target") === "this" ? element.getAttribute("hx-get") : null);
+
+Object.assign(Idiomorph.defaults.callbacks, {
+  // what an element fetched for itself stays while it would ask for the same
+  beforeNodeMorphed: (old, now) =>
+    !(asked(old) && asked(old) === asked(now) && old.childElementCount) && !(checked && old.classList?.contains("field-error")),
+  // a picture that was shown stays until the next is there
+  beforeAttributeUpdated: (name, element, what) =>
+    !(name === "open" && "stays" in element.dataset) && // a menu in which several things are set one after the other
+    !(name === "src" && what === "remove" && element.localName === "img") && !(checked && name === "value" && isField(element)),
+});

@@ -1,0 +1,139 @@
+// What pointing is for: a direction, an axis, a plane to select beyond, a place to put something, a neighbour.
+
+import { say } from "./page.js";
+
+/** `point(what, step)` begins a task; with `step`, it is about that step's card instead of the ways out. */
+export function createPointTasks(app, pointing) {
+  const { selection } = app;
+  const members = () => JSON.stringify(selection.paths());
+
+  /** A direction: of a face, a round face or an edge; from corner to corner; with Ctrl, another component's own. */
+  function direction(done) {
+    let from = null;
+    pointing.start({
+      prompt: "Point at a face, a round face or an edge, or at two corners. Ctrl takes the direction in which a component left.",
+      typed: true,
+      onTake: (feature, event) => {
+        const travel = event.ctrlKey && lastTravel(feature.component);
+        if (travel) finish(travel);
+        else if (feature.direction) finish(feature.direction);
+        else if (!from) from = feature.origin;
+        else finish(feature.origin.map((v, k) => v - from[k]));
+      },
+    });
+    const finish = (vector) => {
+      pointing.stop();
+      done(vector);
+    };
+  }
+
+  function lastTravel(path) {
+    const segment = app.state.score.tracks[path]?.at(-1);
+    return segment && segment.poses.at(-1)[1];
+  }
+
+  function axis(done) {
+    pointing.start({
+      prompt: "Point at a round face or an edge: its axis is taken.",
+      onTake: ({ origin, direction: along }) => {
+        if (!along) return pointing.complain(new Error("A corner has no axis. Point at a round face or an edge."));
+        pointing.stop();
+        return done({ origin, direction: along });
+      },
+    });
+  }
+
+  function way() {
+    direction((vector) => {
+      app.ways.direction = vector;
+      app.ways.ask();
+    });
+  }
+
+  function forWays(what) {
+    app.ways.axis = what;
+    app.ways.ask();
+  }
+
+  function beyond() {
+    pointing.start({
+      prompt: "Point at a flat face: everything beyond it is selected.",
+      onTake: ({ origin, direction: along }) => {
+        if (!along) return pointing.complain(new Error("A corner has no side. Point at a flat face."));
+        pointing.stop();
+        const anything = members() === "[]" ? JSON.stringify([...app.stage.items.keys()].slice(0, 1)) : members();
+        return app.chooseSet("beyond", { members: anything, origin: JSON.stringify(origin), direction: JSON.stringify(along) });
+      },
+    });
+  }
+
+  function place() {
+    let moved = null;
+    const moving = members();
+    pointing.start({
+      prompt: "Point at a round face, a flat face or a corner of what is to be placed.",
+      flip: true,
+      onTake: (feature) => {
+        if (!moved) {
+          moved = feature;
+          document.querySelector("#pointing .prompt").textContent = "Now at where it belongs: a round face, a flat face or a corner.";
+          return;
+        }
+        const flip = document.querySelector("#pointing-flip").checked ? "1" : "";
+        pointing.stop();
+        app.edit("place", { members: moving, moved: JSON.stringify(moved), target: JSON.stringify(feature), flip });
+      },
+    });
+  }
+
+  function neighbour(value) {
+    const moving = members();
+    pointing.start({
+      prompt: `Point at the component that it should stand ${value === "front" ? "in front of" : "behind"}.`,
+      accepts: "component",
+      onTake: ({ component }) => {
+        pointing.stop();
+        app.edit("next-to", { members: moving, neighbour: component, value });
+      },
+    });
+  }
+
+  /** Where a component's trail starts: a centre, a corner, the middle of an edge; `more` keeps those it has. */
+  function anchor(more) {
+    pointing.start({
+      prompt: more ? "Point at another corner, edge or round face of the component." : "Point at a corner, an edge or a round face: the trail line starts there.",
+      onTake: ({ component, origin }) => {
+        pointing.stop();
+        app.edit("anchors", { members: JSON.stringify([component]), points: JSON.stringify([origin]), after: app.player.stepsDone(), more: more ? "1" : "" });
+      },
+    });
+  }
+
+  /** A line from one thing pointed at to the next; Enter, or the same thing again, ends it. */
+  function stopByStop() {
+    const stops = [];
+    const prompt = () => `${stops.length} stop${stops.length === 1 ? "" : "s"}. Point at the next one: a pin, the hole it enters, the next hole. The same one again ends the line.`;
+    pointing.start({
+      prompt: prompt(),
+      onTake: ({ component, origin }) => {
+        const last = stops.at(-1);
+        const again = last && last.component === component && Math.hypot(...origin.map((v, k) => v - last.origin[k])) < 1e-6;
+        if (!again) stops.push({ component, origin });
+        document.querySelector("#pointing .prompt").textContent = prompt();
+        if (!again || stops.length < 2) return;
+        pointing.stop();
+        app.edit("route", { members: JSON.stringify(stops.map((stop) => stop.component)), points: JSON.stringify(stops.map((stop) => stop.origin)), after: app.player.stepsDone() });
+      },
+    });
+  }
+
+  return (what, step) => {
+    if (what === "stops") return stopByStop();
+    if (what === "anchor" || what === "anchors") return anchor(what === "anchors");
+    if (what === "direction") return direction((vector) => app.edit("direction", { step, value: JSON.stringify(vector) }));
+    if (what === "axis") return axis((found) => (step ? app.edit("axis", { step, axis: JSON.stringify(found) }) : forWays(found)));
+    if (what === "beyond") return beyond();
+    if (!selection.paths().length) return say("Select a component first.");
+    return { way, place, front: () => neighbour("front"), behind: () => neighbour("behind") }[what]();
+  };
+}

@@ -1,0 +1,24 @@
+"""Every address of the application; each app has its own list."""
+
+from django.contrib.auth.decorators import login_not_required
+from django.http import HttpRequest, HttpResponse
+from django.urls import include, path
+
+
+@login_not_required
+def alive(_request: HttpRequest) -> HttpResponse:
+    """For the launcher: the web server answers."""
+    return HttpResponse("alive", content_type="text/plain")
+
+
+urlpatterns = [
+    path("alive", alive),
+    path("", include("pulley.web.library.urls")),
+    path("", include("pulley.web.editor.urls")),
+    path("", include("pulley.web.publishing.urls")),
+    path("jobs/", include("pulley.web.jobs.urls")),
+    path("accounts/", include("pulley.web.accounts.urls")),
+]
+handler403 = "pulley.web.errors.refused"
+handler404 = "pulley.web.errors.missing"
+handler500 = "pulley.web.errors.broken"

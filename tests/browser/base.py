@@ -1,0 +1,152 @@
+"""Headless Chromium on the live server, with a real worker; every page is watched while tests use it."""
+
+import os
+import subprocess
+import sys
+import time
+from pathlib import Path
+from urllib.parse import urlsplit
+
+import numpy as np
+from django.contrib.auth import get_user_model
+from django.contrib.staticfiles.testing import StaticLiveServerTestCase
+from django.core.management import call_command
+from django.db import connection
+from playwright.sync_api import Page, sync_playwright
+
+from pulley.core import teardown as core
+from pulley.web.editor import services
+from pulley.web.editor.models import Teardown
+from pulley.web.library.models import Assembly
+from pulley.web.library.services import add
+from tests.browser.chromium import CHROMIUM, FLAGS
+from tests.scenes import AS1, ROOT, read
+
+# ms; tests wait for what the page says, never for a time; less only while writing them
+PATIENCE = int(os.environ.get("PULLEY_PATIENCE", "120000"))
+AXE = ROOT / "node_modules/axe-core/axe.min.js"
+
+
+class BrowserCase(StaticLiveServerTestCase):
+    """One browser and one database content a class; each test gets a page and, if it wants, a teardown."""
+
+    with_worker = False
+
+    @classmethod
+    def setUpClass(cls):
+        super().setUpClass()
+        cls.playwright = sync_playwright().start()
+        cls.browser = cls.playwright.chromium.launch(executable_path=CHROMIUM, args=FLAGS)
+        cls.user = get_user_model().objects.create_user("demo")
+        cls.worker = None
+        if cls.with_worker:
+            env = {**os.environ, "PULLEY_DB_NAME": connection.settings_dict["NAME"]}
+            command = [sys.executable, str(ROOT / "manage.py"), "work"]
+            cls.worker = subprocess.Popen(command, env=env, stderr=subprocess.DEVNULL, stdout=subprocess.DEVNULL)
+
+    @classmethod
+    def tearDownClass(cls):
+        if cls.worker:
+            cls.worker.terminate()
+            cls.worker.wait(30)
+        cls.browser.close()
+        cls.playwright.stop()
+        super().tearDownClass()
+        call_command("flush", verbosity=0, interactive=False)
+
+    def _fixture_teardown(self):
+        """What one test brought in stays for the next; the class empties the tables at its end."""
+
+    def setUp(self):
+        self.expected = 0  # responses with an error status that the test provokes
+        self.page = self.new_page()
+
+    def new_page(self) -> Page:
+        """A page whose console, requests and answers are watched."""
+        context = self.browser.new_context(viewport={"width": 1280, "height": 800})
+        self.addCleanup(context.close)
+        page = context.new_page()
+        page.set_default_timeout(PATIENCE)
+        self.complaints, self.failures = [], []
+        page.on("console", lambda m: m.type in ("error", "warning") and self.complaints.append(m.text))
+        page.on("pageerror", lambda error: self.complaints.append(str(error)))
+        page.on("response", lambda r: r.status >= 400 and self.failures.append(f"{r.status} {r.url}"))
+        page.on("request", self.watch_host)
+        return page
+
+    def watch_host(self, request):
+        if request.url.startswith(("http:", "https:", "ws:")) and urlsplit(request.url).hostname != "localhost":
+            self.complaints.append(f"request to another host: {request.url}")
+
+    def tearDown(self):
+        status = [c for c in self.complaints if c.startswith("Failed to load resource")]
+        software = [c for c in self.complaints if "GPU stall" in c or "swiftshader" in c.lower()]
+        self.assertEqual([c for c in self.complaints if c not in status and c not in software], [])
+        self.assertEqual(len(self.failures), self.expected, self.failures)
+        super().tearDown()
+
+    @classmethod
+    def as1(cls) -> Assembly:
+        """The test assembly, brought in once a class."""
+        return Assembly.objects.filter(name="as1").first() or add(cls.user, read(AS1))
+
+    def open_editor(self, *steps: core.Step, name: str = "Plan") -> Teardown:
+        """An editor on a new teardown of as1."""
+        row = services.create(self.as1(), core.Teardown(name, steps))
+        self.page.goto(f"{self.live_server_url}/teardowns/{row.pk}/")
+        self.ready()
+        self.revision = 0
+        return row
+
+    def ready(self):
+        """Wait until the canvas has drawn the assembly."""
+        self.page.wait_for_selector("#canvas[data-ready]")
+
+    def changed(self, by: int = 1):
+        """Wait until the page shows the next revision."""
+        self.revision += by
+        self.page.wait_for_selector(f'#canvas[data-revision="{self.revision}"]')
+
+    def select(self, name: str, fold: str = ""):
+        """Select in the ledger and wait for the ways out."""
+        if fold:
+            self.page.click(f'[aria-label="Show what is in {fold}"]')
+        self.page.click(f'#ledger .row-name:text-is("{name}")')
+        self.page.wait_for_selector("#canvas[data-ways=shown]")
+
+    def way(self, axis: str) -> str:
+        """What the list says of one way out."""
+        return self.page.get_attribute(f'#ways [data-axis="{axis}"]', "data-sentence")
+
+    def offset(self, path: str) -> list[float]:
+        """Where the canvas has a component, in mm from home."""
+        return self.displacement(path)[:3, 3].tolist()
+
+    def displacement(self, path: str) -> np.ndarray:
+        """The rigid displacement (4, 4) from home that the canvas gives a component."""
+        columns = self.page.evaluate("path => window.pulley.stage.items.get(path).motion.elements", path)
+        return np.array(columns, float).reshape(4, 4).T
+
+    def at_rest(self):
+        """Wait until playing is over."""
+        self.page.wait_for_selector('#canvas[data-playing="0"]')
+
+    def assert_accessible(self):
+        """No violation by axe-core, an independent engine for the WCAG rules (npm package)."""
+        self.page.evaluate(AXE.read_text())
+        violations = self.page.evaluate("axe.run().then(result => result.violations)")
+        self.assertEqual([(v["id"], [node["target"] for node in v["nodes"]]) for v in violations], [])
+
+    def wait_until(self, holds, seconds: float = 120.0):
+        """Wait for something outside the page."""
+        until = time.monotonic() + seconds
+        while not holds():
+            self.assertLess(time.monotonic(), until, "waited in vain")
+            time.sleep(0.05)
+
+    def picture(self, name: str):
+        """Keep the page as a picture, for docs when PULLEY_PICTURES says so."""
+        folder = Path(os.environ.get("PULLEY_PICTURES") or ROOT / "var/test/pictures")
+        folder.mkdir(parents=True, exist_ok=True)
+        self.page.screenshot(path=folder / f"{name}.png")
+        return folder / f"{name}.png"

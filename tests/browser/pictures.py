@@ -1,0 +1,167 @@
+"""The main views on the demo data, kept as pictures for the README; run by `./pulley pictures`, not with the tests."""
+
+from PIL import Image
+
+from pulley.core import editing
+from pulley.core import teardown as core
+from pulley.core.formats import teardown_json
+from pulley.web.accounts.models import Preferences
+from pulley.web.editor import services
+from pulley.web.editor.models import Teardown
+from pulley.web.library.services import add
+from tests.browser.base import BrowserCase
+from tests.scenes import DEMO, DEMO_BENCH, DEMO_TEARDOWN, ROOT, WINCH, WINCH_TEARDOWN, read
+
+
+class PictureTests(BrowserCase):
+    @classmethod
+    def setUpClass(cls):
+        super().setUpClass()
+        assembly = add(cls.user, read(DEMO))
+        cls.row = services.create(assembly, teardown_json.loads(DEMO_TEARDOWN.read_bytes()))
+        cls.bench = services.create(assembly, teardown_json.loads(DEMO_BENCH.read_bytes()))
+        winch = add(cls.user, read(WINCH))
+        cls.winch = services.create(winch, teardown_json.loads(WINCH_TEARDOWN.read_bytes()))
+        Preferences.objects.create(user=cls.user, guide=0)
+
+    def keep(self, name: str):
+        self.page.wait_for_load_state("networkidle")
+        if self.page.locator(".left").count():
+            self.page.wait_for_selector(".left[data-pictures=drawn]", state="attached")
+        image = Image.open(self.picture(name))
+        self.assertEqual(image.size, (1280, 800))
+        self.assertGreater(len(image.convert("RGB").getcolors(2**20)), 100)
+
+    def open_demo(self, row: Teardown | None = None):
+        self.page.goto(f"{self.live_server_url}/teardowns/{(row or self.row).pk}/")
+        self.ready()
+        self.page.wait_for_selector("#step-summary >> text=clear")
+
+    def test_library(self):
+        self.page.goto(self.live_server_url)
+        self.page.wait_for_selector("text=Service strip-down")
+        self.keep("library")
+
+    def test_editor(self):
+        self.open_demo()
+        self.assertIn("13 steps, 41 moved, 1 not", self.page.inner_text("#step-summary"))
+        self.page.click("#head-s6")
+        self.page.wait_for_selector("#card-s6.open")
+        self.keep("editor")
+
+    def test_every_kind_of_step(self):
+        self.open_demo(self.bench)
+        self.assertIn("turned 6 times clockwise, 1.25 mm a turn", self.page.inner_text("#card-s1"))
+        self.page.click("[data-camera=c1]")
+        self.assert_accessible()
+        self.keep("every-kind")
+
+    def test_ways_out(self):
+        self.open_demo()
+        self.page.evaluate("window.pulley.player.seek(0, false)")
+        self.page.click("[data-camera=c1]")
+        self.select("Cheek screw")
+        self.keep("ways-out")
+
+    def test_the_winch_in_the_table_of_travels(self):
+        self.open_demo(self.winch)
+        self.page.click("[data-camera=c1]")
+        self.page.wait_for_load_state("networkidle")
+        self.keep("deck-winch")
+        self.page.keyboard.press("Shift+T")
+        self.page.wait_for_selector(".travels")
+        self.assertEqual(self.page.locator(".travels tbody tr").count(), 29)
+        self.keep("table")
+
+    def test_a_snag_with_what_clears_it(self):
+        plan = teardown_json.loads(DEMO_TEARDOWN.read_bytes())
+        early = services.create(self.row.assembly, editing.put_before(plan, ["s6"], "s2"))
+        self.page.goto(f"{self.live_server_url}/teardowns/{early.pk}/")
+        self.ready()
+        self.page.click("#head-s6")
+        self.page.wait_for_selector(".remedy")
+        self.assertIn("meets", self.page.inner_text("#card-s6"))
+        self.keep("snag")
+
+    def test_a_fan_with_its_order(self):
+        cleat = add(self.user, read(ROOT / "demo/cam_cleat.step"))
+        self.page.goto(f"{self.live_server_url}/teardowns/{services.create(cleat, core.Teardown('Layers')).pk}/")
+        self.ready()
+        self.page.keyboard.press("Control+a")
+        self.page.wait_for_selector("#canvas[data-ways=shown]")
+        self.page.keyboard.press("Shift+2")
+        self.page.wait_for_selector("#canvas[data-ways=shown] .ways-inner[data-kind=fan]")
+        self.assertEqual(self.page.locator(".order-mark").count(), 9)
+        self.keep("fan")
+
+    def test_a_turn_pointing_and_an_earlier_state(self):
+        self.open_demo()
+        page = self.page
+        page.evaluate("window.pulley.player.seek(0, false)")
+        page.click("[data-camera=c2]")
+        self.select("Axle nut")
+        page.keyboard.press("Shift+4")
+        page.wait_for_selector("#canvas[data-ways=shown] .ways-inner[data-kind=turn]")
+        self.assertEqual(page.locator(".turn-ring").count(), 1)
+        self.keep("turn")
+        page.click("#head-s2")
+        page.wait_for_selector("#card-s2.open")
+        page.fill("#distance-s2", "95")
+        page.press("#distance-s2", "Enter")
+        page.wait_for_selector('#canvas[data-revision="1"]')
+        page.keyboard.press("Escape")
+        page.evaluate("document.activeElement.blur()")
+        page.keyboard.press("y")
+        page.click(".entry >> text=Where it began")
+        page.wait_for_selector(".looking")
+        page.mouse.move(600, 400)
+        page.keyboard.press("y")
+        page.wait_for_selector(".entries")
+        self.keep("history")
+
+    def test_two_side_by_side_and_the_commands(self):
+        self.page.goto(f"{self.live_server_url}/teardowns/{self.row.pk}/beside/{self.bench.pk}")
+        self.page.wait_for_selector(".beside-canvas[data-ready] >> nth=1")
+        self.keep("side-by-side")
+        self.open_demo()
+        self.page.keyboard.press("?")
+        self.page.wait_for_selector("#commands input:focus")
+        self.keep("commands")
+
+    def test_the_film(self):
+        self.open_demo(self.winch)
+        page = self.page
+        page.click("#head-s12")
+        page.wait_for_selector("#card-s12.open")
+        page.click("#timing-menu summary")
+        page.click("text=Look at every step")
+        page.wait_for_selector("#sights >> text=can be seen")
+        self.keep("timing")
+        page.click("#timing-menu summary")
+        page.keyboard.press("z")
+        page.evaluate("window.pulley.player.seek(window.pulley.player.score.steps[11].end - 0.3)")
+        page.wait_for_selector("#canvas[data-presenting=true]")
+        self.keep("presenting")
+        page.keyboard.press("Escape")
+        page.click("#share-menu summary")
+        page.click("text=+ New link")
+        page.wait_for_selector(".link-address")
+        page.goto(page.input_value(".link-address"))
+        page.wait_for_selector("#canvas[data-ready]")
+        page.click(".watch-step >> nth=23")
+        page.wait_for_load_state("networkidle")
+        image = Image.open(self.picture("watching"))
+        self.assertEqual(image.size, (1280, 800))
+
+    def test_what_is_seen_and_a_trail_led_aside(self):
+        self.open_demo(self.winch)
+        page = self.page
+        page.click("#seen-here")
+        page.wait_for_selector("#seen >> text=can be seen from here")
+        page.click("#seen [data-better]")
+        page.wait_for_selector("#better- >> text=%")
+        self.keep("seen")
+        page.click("#seen-here")
+        page.click('#ledger .row-name:text-is("Feeder arm")')
+        page.wait_for_selector("#canvas[data-ways=shown]")
+        self.keep("trail")

@@ -1,0 +1,353 @@
+"""The editor by mouse and keyboard: rails, cards, snags, views, playback, hiding, and what goes wrong."""
+
+from dataclasses import replace
+from unittest import mock
+
+import numpy as np
+from django.db.utils import OperationalError
+
+from pulley.core import teardown as core
+from pulley.core.motion.score import compose, displacement_at
+from pulley.web.editor import rows
+from pulley.web.editor import verdicts as page_verdicts
+from pulley.web.editor.models import Teardown
+from pulley.web.library.services import core_assembly
+from tests.browser.base import BrowserCase
+from tests.scenes import LEFT, RIGHT, UP, axial
+
+ROD = "as1/rod-assembly_1/rod_1"
+BOLT = "as1/l-bracket-assembly_1/nut-bolt-assembly_1/bolt_1"
+OTHER_BOLT = "as1/l-bracket-assembly_2/nut-bolt-assembly_2/bolt_1"
+
+
+class EditorTests(BrowserCase):
+    def kept(self, row: Teardown):
+        return rows.load(Teardown.objects.get(pk=row.pk))
+
+    def drag_rail(self, axis: str, by: tuple[float, float], key: str = ""):
+        """Drag a rail from near its start by some pixels."""
+        grip = self.page.locator(f'.rail-group[data-axis="{axis}"] .rail-grip')
+        x1, y1, x2, y2 = (float(grip.get_attribute(name)) for name in ("x1", "y1", "x2", "y2"))
+        box = self.page.locator("#canvas").bounding_box()
+        x, y = box["x"] + x1 + (x2 - x1) / 5, box["y"] + y1 + (y2 - y1) / 5
+        self.page.mouse.move(x, y)
+        self.page.mouse.down()
+        if key:
+            self.page.keyboard.down(key)
+        self.page.mouse.move(x + by[0], y + by[1], steps=6)
+        self.page.mouse.up()
+        if key:
+            self.page.keyboard.up(key)
+
+    def test_dragging_a_rail_stops_at_the_contact(self):
+        row = self.open_editor()
+        self.select("1 bolt_1", fold="bolt")
+        self.drag_rail("+Z", (0, -250))
+        self.changed()
+        (step,) = self.kept(row).steps
+        self.assertEqual((step.direction, step.distance), (UP, 22.0))
+        self.page.wait_for_selector("#step-summary >> text=clear")
+        self.assertEqual(self.offset(BOLT), [0, 0, 22])
+
+    def test_dragging_a_clear_rail_gives_a_round_distance(self):
+        row = self.open_editor()
+        self.select("rod_1")
+        self.drag_rail("+X", (60, 22))
+        self.changed()
+        (step,) = self.kept(row).steps
+        self.assertEqual(step.direction, RIGHT)
+        self.assertEqual(step.distance % 5, 0)
+
+    def test_pulling_through_is_shown_as_a_snag(self):
+        self.open_editor()
+        self.select("1 bolt_1", fold="bolt")
+        self.drag_rail("+Z", (0, -250), key="Shift")
+        self.changed()
+        card = self.page.locator("#card-s1")
+        card.locator("text=meets rod_1 after 22.0 mm").wait_for()
+        self.assertIn("snag", self.page.inner_text("#step-summary"))
+        self.assertIn("22.0 mm", self.page.text_content(".snag-label"))
+        self.assert_accessible()
+
+    def test_a_card_is_edited_in_place(self):
+        row = self.open_editor(axial((ROD,), RIGHT, 205))
+        page = self.page
+        page.click("#head-s1")
+        page.fill("#distance-s1", "150.5")
+        page.press("#distance-s1", "Enter")
+        self.changed()
+        self.assertEqual(self.offset(ROD), [150.5, 0, 0])
+        page.fill("#label-s1", "Rod out")
+        page.press("#label-s1", "Tab")
+        self.changed()
+        page.click("#turn-s1")
+        self.changed()
+        self.assertEqual(self.offset(ROD), [-150.5, 0, 0])
+        page.keyboard.press("r")
+        self.changed()
+        page.select_option("#direction-s1", "[-1.0, 0.0, 0.0]")
+        self.changed()
+        (step,) = self.kept(row).steps
+        self.assertEqual((step.label, step.direction, step.distance), ("Rod out", LEFT, 150.5))
+        page.press("body", "Delete")
+        self.changed()
+        self.assertEqual(self.kept(row).steps, ())
+        self.assertEqual(self.offset(ROD), [0, 0, 0])
+
+    def test_presses_while_a_contact_check_or_another_change_is_under_way_all_count(self):
+        row = self.open_editor(axial((ROD,), RIGHT, 205))
+        self.page.click("#head-s1")
+        self.page.wait_for_selector("#turn-s1")
+        with mock.patch.object(page_verdicts, "PATIENCE", 0.2):
+            for _ in range(7):
+                self.page.keyboard.press("r")
+            self.page.fill("#label-s1", "Turned")
+            self.page.press("#label-s1", "Tab")
+            self.changed(8)
+        (step,) = self.kept(row).steps
+        self.assertEqual((step.label, step.direction), ("Turned", LEFT))
+
+    def test_bad_distances_are_explained_beside_the_field_and_kept(self):
+        row = self.open_editor(axial((ROD,), RIGHT, 205))
+        page = self.page
+        page.click("#head-s1")
+        for typed, advice in (
+            ("", "is empty"),
+            ("-5", "turn the direction round"),
+            ("1e300", "at most"),
+            ("12,5", "12.5"),
+        ):
+            page.fill("#distance-s1", typed)
+            page.press("#distance-s1", "Enter")
+            page.wait_for_selector(f"#error-s1 >> text={advice}")
+            self.expected += 1
+            self.assertEqual(page.input_value("#distance-s1"), typed)
+        self.assertIn("The step keeps 205 mm", page.inner_text("#error-s1"))
+        self.assert_accessible()
+        self.assertEqual(self.kept(row).steps[0].distance, 205)
+
+    def test_order_is_changed_on_the_card(self):
+        row = self.open_editor(axial((BOLT,), UP, 100), axial((ROD,), RIGHT, 205, "s2"))
+        page = self.page
+        page.wait_for_selector("#step-summary >> text=snag")
+        page.click("#head-s2")
+        page.click("#earlier-s2")
+        self.changed()
+        self.assertEqual([step.id for step in self.kept(row).steps], ["s2", "s1"])
+        page.wait_for_selector("#step-summary >> text=clear")
+
+    def test_selecting_several_and_all_of_a_part(self):
+        row = self.open_editor()
+        page = self.page
+        self.select("1 bolt_1", fold="bolt")
+        page.click('#ledger .row-name:text-is("2 bolt_1")', modifiers=["Control"])
+        page.wait_for_selector("#ways >> text=2 × bolt")
+        page.keyboard.press("a")
+        page.wait_for_selector("#ways >> text=6 × bolt")
+        self.assertEqual(page.locator("#ledger .row-line.selected").count(), 7)
+        page.keyboard.press("h")
+        self.changed()
+        self.assertEqual(len(self.kept(row).hidden), 6)
+        self.assertFalse(page.evaluate("p => window.pulley.stage.items.get(p).object.visible", OTHER_BOLT))
+        page.click("text=Show all")
+        self.changed()
+        self.assertTrue(page.evaluate("p => window.pulley.stage.items.get(p).object.visible", OTHER_BOLT))
+        page.keyboard.press("Escape")
+        self.assertEqual(page.locator("#ledger .row-line.selected").count(), 0)
+
+    def test_selecting_on_the_canvas(self):
+        self.open_editor()
+        spot = self.page.evaluate(
+            """path => {
+                const { stage } = window.pulley, box = stage.bounds([path]);
+                const at = stage.project(box.max.clone().add(box.min).multiplyScalar(0.5).setZ(box.max.z));
+                const place = stage.canvas.getBoundingClientRect();
+                return [at.x + place.left, at.y + place.top];
+            }""",
+            BOLT,
+        )
+        self.page.mouse.click(*spot)
+        self.page.wait_for_selector("#ways >> text=bolt_1")
+        self.assertEqual(self.page.evaluate("window.pulley.selection.paths()"), [BOLT])
+        self.page.mouse.dblclick(*spot)
+        self.page.wait_for_selector("#ways >> text=6 × bolt")
+
+    def test_a_subassembly_moves_as_one(self):
+        row = self.open_editor()
+        self.page.select_option("#grouping", "tree")
+        self.page.click('#ledger .row-name:text-is("rod-assembly_1")')
+        self.page.wait_for_selector("#canvas[data-ways=shown]")
+        self.assertRegex(self.way("+X"), "^Right, blocked by l-bracket_1")
+        self.assertEqual(self.page.evaluate("window.pulley.stage.lit.size"), 3)
+        self.drag_rail("-X", (-90, -30), key="Shift")
+        self.changed()
+        (step,) = self.kept(row).steps
+        self.assertEqual(step.members, ("as1/rod-assembly_1",))
+        self.assertEqual(self.offset(ROD), self.offset("as1/rod-assembly_1/nut_1"))
+
+    def test_views_are_saved_given_to_a_step_and_played(self):
+        row = self.open_editor(axial((ROD,), RIGHT, 205), axial((BOLT,), UP, 100, "s2"))
+        page = self.page
+        page.click("[data-side=front]")
+        page.click("#save-view")
+        self.changed()
+        (camera,) = self.kept(row).cameras
+        self.assertLess(camera.eye[1], camera.target[1])
+        page.click(".view-menu summary")
+        page.fill("#view-name-c1", "Front")
+        page.press("#view-name-c1", "Enter")
+        self.changed()
+        page.click("#head-s2")
+        page.select_option("#camera-s2", label="Front")
+        self.changed()
+        page.click("[data-side=top]")
+        page.click("#explode")
+        self.at_rest()
+        seen = page.evaluate("window.pulley.stage.view()")
+        for now, kept in zip(seen["eye"], camera.eye, strict=True):
+            self.assertAlmostEqual(now, kept, places=3)
+        page.click("#projection")
+        self.assertEqual(page.evaluate("window.pulley.stage.view().projection"), "parallel")
+        page.click("[data-camera=c1]")
+        self.assertEqual(page.evaluate("window.pulley.stage.view().projection"), "perspective")
+
+    def test_any_instant_can_be_dragged_to_and_looks_the_same_each_time(self):
+        self.open_editor(axial((ROD,), RIGHT, 200), axial((BOLT,), UP, 100, "s2"))
+        page = self.page
+
+        def drag_to(time: float) -> list[list[float]]:
+            page.evaluate("time => { document.querySelector('#scrub').value = time; }", time)
+            page.dispatch_event("#scrub", "input")
+            page.wait_for_selector(f'#canvas[data-time="{time:.3f}"]')
+            return [self.offset(ROD), self.offset(BOLT)]
+
+        self.assertEqual(drag_to(0.75), [[100, 0, 0], [0, 0, 0]])
+        middle = drag_to(2.0)
+        self.assertEqual(middle[0], [200, 0, 0])
+        drag_to(0.3)
+        self.assertEqual(drag_to(2.0), middle)
+
+    def test_the_canvas_puts_parts_where_python_says(self):
+        axis = core.Axis((30.0, 20.0, 10.0), (0.2, -0.3, 1.0))
+        steps = (
+            axial((ROD, BOLT), RIGHT, 123.4),
+            replace(axial((BOLT,), UP, 77, "s2"), start="with", duration=2.5),
+            core.Step("s3", (ROD, BOLT), kind="turn", axis=axis, angle=-500.0, advance=12.0, label="Turn"),
+            core.Step("s4", (BOLT,), kind="path", waypoints=((0, 0, 30), (40, 5, 60)), smooth=True, label="Path"),
+            replace(core.Step("s5", (ROD,), kind="radial", axis=axis, distance=33.0, label="Out"), start="with"),
+        )
+        row = self.open_editor(*steps)
+        score = compose(core_assembly(row.assembly), self.kept(row))
+        for time in (0.0, 0.31, 1.1, 1.5, 2.2, 2.9, 3.3, 3.9, 4.4, 5.0, score.duration):
+            self.page.evaluate("time => window.pulley.player.seek(time, false)", time)
+            for path in (ROD, BOLT):
+                wanted = displacement_at(score.tracks[path], time)
+                np.testing.assert_allclose(self.displacement(path), wanted, atol=1e-9)
+
+    def test_pausing_and_there_and_back(self):
+        self.open_editor(axial((ROD,), RIGHT, 200))
+        page = self.page
+        page.click("#both")
+        page.wait_for_selector('#canvas[data-playing="1"]')
+        page.click("#pause")
+        self.at_rest()
+        self.assertGreater(self.offset(ROD)[0], 0)
+        page.click("#both")
+        page.wait_for_selector('#canvas[data-playing="-1"]')
+        self.at_rest()
+        self.assertEqual(self.offset(ROD), [0, 0, 0])
+
+    def test_trail_lines_on_and_off(self):
+        row = self.open_editor(axial((ROD,), RIGHT, 205))
+        self.assertGreater(int(self.page.get_attribute("#canvas", "data-trails")), 5)
+        self.page.keyboard.press("t")
+        self.changed()
+        self.assertEqual(self.page.get_attribute("#canvas", "data-trails"), "0")
+        self.assertFalse(self.kept(row).trails_shown)
+
+    def test_an_idle_page_draws_nothing(self):
+        self.open_editor(axial((ROD,), RIGHT, 205))
+        self.page.wait_for_timeout(500)
+        frames = self.page.get_attribute("#drawing", "data-frames")
+        self.page.wait_for_timeout(1500)
+        self.assertEqual(self.page.get_attribute("#drawing", "data-frames"), frames)
+
+    def test_the_whole_way_by_keyboard(self):
+        row = self.open_editor()
+        page = self.page
+        page.focus('#ledger .row-name:text-is("rod_1")')
+        page.keyboard.press("Enter")
+        page.wait_for_selector("#canvas[data-ways=shown]")
+        page.keyboard.press("w")
+        page.keyboard.press("Enter")
+        self.changed()
+        self.assertEqual(len(self.kept(row).steps), 1)
+        page.keyboard.press("c")
+        page.wait_for_selector('#canvas[data-time="0.000"]')
+        page.keyboard.press("e")
+        page.wait_for_selector('#canvas[data-time="1.500"]')
+
+    def test_two_windows_on_one_teardown(self):
+        row = self.open_editor(axial((ROD,), RIGHT, 205))
+        first, address = self.page, self.page.url
+        self.page = self.new_page()
+        self.page.goto(address)
+        self.ready()
+        self.page.click("#head-s1")
+        self.page.click("#turn-s1")
+        self.page.wait_for_selector('#canvas[data-revision="1"]')
+        first.bring_to_front()
+        first.click("#trails")
+        first.wait_for_selector("#notice >> text=changed in another window")
+        self.expected = 1
+        first.wait_for_selector('#canvas[data-revision="1"]')
+        self.assertTrue(self.kept(row).trails_shown)
+        first.click("#trails")
+        first.wait_for_selector('#canvas[data-revision="2"]')
+        self.assertFalse(self.kept(row).trails_shown)
+
+    def test_a_database_that_goes_away_and_comes_back(self):
+        row = self.open_editor(axial((ROD,), RIGHT, 205))
+        with mock.patch("pulley.web.editor.services.edit", side_effect=OperationalError(2013, "lost")) as edit:
+            self.page.click("#trails")
+            self.page.wait_for_selector("#kept >> text=1 change waits to be sent")
+            self.page.fill("#teardown-name", "Later")
+            self.page.press("#teardown-name", "Enter")
+            self.page.wait_for_selector("#kept >> text=2 changes wait to be sent")
+            self.assertTrue(self.kept(row).trails_shown)
+        self.changed(2)  # sent in order, without anybody asking again
+        self.assertEqual((self.kept(row).trails_shown, self.kept(row).name), (False, "Later"))
+        self.page.wait_for_selector("#kept >> text=all kept")
+        self.expected = edit.call_count
+
+    def test_a_server_that_is_gone(self):
+        row = self.open_editor(axial((ROD,), RIGHT, 205))
+        self.page.route("**/edit/trails", lambda route: route.abort())
+        self.page.click("#trails")
+        self.page.wait_for_selector("#kept >> text=1 change waits to be sent")
+        self.assertTrue(self.kept(row).trails_shown)
+        self.page.unroute("**/edit/trails")
+        self.changed()
+        self.assertFalse(self.kept(row).trails_shown)
+        self.complaints = [text for text in self.complaints if "htmx:" not in text]  # it reports the lost request
+
+    def test_accessible_in_every_state(self):
+        self.open_editor(axial((ROD,), RIGHT, 205), axial((BOLT,), UP, 100, "s2"))
+        self.assert_accessible()
+        self.page.click("#head-s1")
+        self.page.wait_for_selector("#card-s1.open")
+        self.page.click("#save-view")
+        self.changed()
+        self.page.click(".view-menu summary")
+        self.assert_accessible()
+        self.select("plate_1")
+        self.assert_accessible()
+        self.page.emulate_media(color_scheme="dark")
+        self.assert_accessible()
+
+    def test_a_larger_window(self):
+        self.page.set_viewport_size({"width": 1920, "height": 1080})
+        self.open_editor(axial((ROD,), RIGHT, 205))
+        box = self.page.locator("#drawing").bounding_box()
+        self.assertGreater(box["width"], 1300)
+        self.assertEqual(self.page.evaluate("document.documentElement.scrollWidth"), 1920)

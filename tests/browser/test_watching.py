@@ -1,0 +1,312 @@
+"""The run chart by hand, camera moves, playing, trail lines by hand, views that show more, and the watching page."""
+
+from pulley.core import teardown as core
+from pulley.core.motion.score import compose, displacement_at
+from pulley.web.editor.models import Teardown
+from pulley.web.library.services import core_assembly
+from tests.browser.test_authoring import AuthoringCase
+from tests.scenes import RIGHT, UP, axial
+
+MAST, PIN, BOLT = "Mast foot/Mast", "Mast foot/Halyard pin", "Mast foot/Heel bolt"
+
+
+class WatchingCase(AuthoringCase):
+    def plan(self, *more: core.Step) -> Teardown:
+        return self.scene("Mast foot", axial((PIN,), RIGHT, 80), axial((MAST,), UP, 100, "s2"), *more)
+
+
+class RunChartTests(WatchingCase):
+    def bar(self, id: str) -> dict:
+        return self.page.locator(f"#bar-{id} .body").bounding_box()
+
+    def times(self, row: Teardown) -> list[tuple[float, float]]:
+        plan = self.kept(row)
+        return [(round(b.start, 2), round(b.end, 2)) for b in compose(core_assembly(row.assembly), plan).steps]
+
+    def test_bars_are_dragged_stretched_and_moved_by_keys(self):
+        row = self.plan()
+        page = self.page
+        box = self.bar("s2")
+        self.drag((box["x"] + 20, box["y"] + 10), (box["x"] + 20 + box["width"] / 3, box["y"] + 10))
+        self.changed()
+        self.assertEqual(self.times(row), [(0, 1.5), (2.0, 3.5)])
+        page.wait_for_function("() => document.querySelector('#bar-s2').dataset.start === '2.0'")
+        box = self.bar("s1")
+        end = page.locator("#bar-s1 .end")
+        page.hover("#bar-s1 .body")
+        place = end.bounding_box()
+        self.drag((place["x"] + 4, place["y"] + 8), (place["x"] + 4 + box["width"] / 3, place["y"] + 8))
+        self.changed()
+        self.assertEqual(self.times(row), [(0, 2.0), (2.5, 4.0)])
+        page.focus("#bar-s2")
+        page.keyboard.press("ArrowLeft")
+        self.changed()
+        page.keyboard.press("Shift+ArrowRight")
+        self.changed()
+        self.assertEqual(self.times(row), [(0, 2.0), (2.4, 4.0)])
+        page.keyboard.press("ArrowUp")
+        page.keyboard.press("Enter")
+        page.wait_for_selector("#card-s1.open")
+        self.assert_accessible()
+
+    def test_order_by_drag_says_a_snag_before_it_happens(self):
+        row = self.scene("Cam cleat", axial(("Cam cleat/Bolt",), UP, 60), axial(("Cam cleat/Top plate",), UP, 30, "s2"))
+        box, first = self.bar("s2"), self.bar("s1")
+        self.drag((box["x"] + 20, box["y"] + 10), (first["x"] - 30, box["y"] + 10))
+        self.page.wait_for_selector("#notice >> text=Do it all the same")
+        self.expected += 1
+        self.assertEqual([s.id for s in self.kept(row).steps], ["s1", "s2"])
+        self.page.click("text=Do it all the same")
+        self.changed()
+        self.assertEqual([s.id for s in self.kept(row).steps], ["s2", "s1"])
+
+    def test_timing_for_all_and_for_several(self):
+        row = self.plan()
+        page = self.page
+        page.click("#timing-menu summary")
+        page.fill("#total-time", "9")
+        page.press("#total-time", "Enter")
+        self.changed()
+        self.assertEqual(self.times(row), [(0, 4.5), (4.5, 9.0)])
+        page.click("text=Innermost first")
+        self.changed()
+        page.click("#chart-in")
+        page.wait_for_selector("#chart[data-zoom='2']")
+        page.click("#head-s1", modifiers=["Control"])
+        page.click("#head-s2", modifiers=["Control"])
+        page.fill("#several-lasts", "2")
+        page.press("#several-lasts", "Enter")
+        self.changed()
+        page.click("#several >> text=Together")
+        self.changed()
+        self.assertEqual(self.times(row), [(0, 2.0), (0, 2.0)])
+
+
+class FilmTests(WatchingCase):
+    def eye(self) -> list[float]:
+        return self.page.evaluate("() => window.pulley.stage.view().eye")
+
+    def test_captions_views_and_an_orbit(self):
+        row = self.plan()
+        page = self.page
+        page.click("#head-s1")
+        page.fill("#caption-s1", "Pull the pin")
+        page.press("#caption-s1", "Enter")
+        self.changed()
+        page.wait_for_selector("#caption >> text=Pull the pin")
+        page.click("[data-side=top]")
+        page.locator("#canvas").focus()
+        page.keyboard.press(".")
+        self.changed()
+        step = self.kept(row).steps[0]
+        self.assertEqual((step.caption, step.camera), ("Pull the pin", "c1"))
+        page.fill("#camera-move-s1", "0")
+        page.press("#camera-move-s1", "Enter")
+        self.changed()
+        self.assertEqual(self.kept(row).steps[0].camera_move, 0.0)
+        page.click("#timing-menu summary")
+        page.click("text=+ Orbit at the end")
+        self.changed()
+        page.fill("#orbit-lasts-o1", "1")
+        page.press("#orbit-lasts-o1", "Enter")
+        self.changed()
+        page.click("[aria-label='The other way round']")
+        self.changed()
+        (orbit,) = self.kept(row).orbits
+        self.assertEqual((orbit.angle, orbit.duration), (-360, 1))
+        page.click("[data-side=front]")
+        before = self.eye()
+        page.click("#timing-menu summary")
+        page.click("text=Try")
+        page.wait_for_selector("#canvas[data-trying='']")
+        for a, b in zip(before, self.eye(), strict=True):
+            self.assertAlmostEqual(a, b, places=3)
+        self.assert_accessible()
+
+    def test_playing_by_steps_spread_loop_speed_and_presenting(self):
+        row = self.plan()
+        page = self.page
+        page.keyboard.press("Home")
+        page.wait_for_selector("#canvas[data-time='0.000']")
+        page.keyboard.press("ArrowRight")
+        page.wait_for_selector("#canvas[data-time='1.500']")
+        page.keyboard.press("End")
+        page.keyboard.press("ArrowLeft")
+        page.wait_for_selector("#canvas[data-time='1.500']")
+        self.assertEqual(self.offset(PIN), [80, 0, 0])
+        page.fill("#spread", "50")
+        self.assertEqual(self.offset(PIN), [40, 0, 0])
+        page.fill("#spread", "150")
+        self.assertEqual(self.offset(PIN), [120, 0, 0])
+        page.select_option("#speed", "4")
+        page.click("#loop")
+        page.click("#both")
+        page.wait_for_function("() => window.pulley.player.playing === -1")
+        page.wait_for_function("() => window.pulley.player.playing === 1")
+        page.keyboard.press("z")
+        page.wait_for_selector("#canvas[data-presenting=true]")
+        page.keyboard.press("Escape")
+        page.wait_for_selector("#canvas[data-presenting=false]")
+        page.click("#pause")
+        page.fill("#spread", "100")
+        page.click('#ledger .row-name:text-is("Heel bolt")')  # stopped in the middle of a step, and edited from there
+        self.ways()
+        page.click("#ways .way >> nth=0")
+        self.changed()
+        self.assertEqual(len(self.kept(row).steps), 3)
+
+    def test_the_same_instant_is_the_same_picture(self):
+        row = self.plan()
+        plan, assembly = self.kept(row), core_assembly(row.assembly)
+        track = compose(assembly, plan).tracks[MAST]
+        for time in (1.9, 2.6, 1.9):
+            self.page.evaluate("time => window.pulley.player.seek(time)", time)
+            ours = displacement_at(track, time)
+            self.assertLess(abs(self.displacement(MAST) - ours).max(), 1e-6)
+
+    def test_for_those_who_want_no_motion(self):
+        self.page.emulate_media(reduced_motion="reduce")
+        self.plan()
+        seen = self.page.evaluate(
+            """async (path) => {
+              const { player, stage } = window.pulley, seen = new Set();
+              player.seek(0, false);
+              player.speed = 4;
+              player.explode();
+              while (player.playing) {
+                seen.add(Math.round(stage.items.get(path).motion.elements[12]));
+                await new Promise(requestAnimationFrame);
+              }
+              return [...seen];
+            }""",
+            PIN,
+        )
+        self.assertLessEqual(set(seen), {0, 80})
+
+    def test_what_is_hidden_is_named_and_a_better_view_proposed(self):
+        row = self.plan()
+        page = self.page
+        page.click("[data-side=base]")
+        page.keyboard.press("Shift+Q")
+        page.wait_for_selector("#seen >> text=can be seen from here")
+        page.wait_for_selector("#ledger .share")
+        page.click("#seen [data-better]")
+        page.wait_for_selector("#better- >> text=%")
+        self.assert_accessible()
+        page.click("#head-s1")
+        page.click("#card-s1 [data-better]")
+        page.wait_for_selector("#better-s1 >> text=%")
+        if page.locator("#better-s1 >> text=Use it").count():
+            page.click("#better-s1 >> text=Use it")
+            self.changed()
+            self.assertEqual(self.kept(row).steps[0].camera, "c1")
+        page.click("#timing-menu summary")
+        page.click("text=Look at every step")
+        page.wait_for_selector("#sights > *")
+
+
+class TrailTests(WatchingCase):
+    def test_a_line_is_dragged_aside_and_straightened(self):
+        row = self.plan()
+        page = self.page
+        page.click('#ledger .row-name:text-is("Halyard pin")')
+        self.ways()
+        knob = page.locator(".dogleg path").bounding_box()
+        self.drag((knob["x"] + 8, knob["y"] + 8), (knob["x"] + 8, knob["y"] - 60))
+        self.changed()
+        (trail,) = self.kept(row).trails
+        self.assertEqual((trail.component, trail.jogs[0].offset[0]), (PIN, 0.0))
+        self.assertGreater(max(map(abs, trail.jogs[0].offset)), 0)
+        page.keyboard.press("Shift+I")
+        self.changed()
+        self.assertEqual(self.kept(row).trails, ())
+
+    def test_an_anchor_and_a_line_of_stops(self):
+        row = self.plan()
+        page = self.page
+        page.keyboard.press("Shift+N")
+        page.wait_for_selector("#pointing:not([hidden])")
+        page.mouse.move(*self.spot(MAST, (0.5, 0.0, 0.6)))
+        page.wait_for_selector(".point-mark, #pointing .prompt")
+        page.mouse.click(*self.spot(MAST, (0.5, 0.0, 0.6)))
+        self.changed()
+        self.assertEqual([t.component for t in self.kept(row).trails], [MAST])
+        page.keyboard.press("Shift+L")
+        end = ("Mast foot/Foot block", (0.9, 0.5, 1.0))
+        for place, said in (((MAST, (0.5, 0.0, 0.6)), "1 stop."), (end, "2 stops."), (end, "")):
+            page.mouse.move(*self.spot(*place))
+            page.mouse.click(*self.spot(*place))
+            if said:
+                page.wait_for_selector(f"#pointing .prompt >> text={said}")
+        self.changed()
+        (route,) = self.kept(row).routes
+        self.assertEqual([path for path, _ in route.stops], [MAST, "Mast foot/Foot block"])
+        page.click("#look-menu summary")
+        page.click("[aria-label='Delete this line']")
+        self.changed()
+        self.assertEqual(self.kept(row).routes, ())
+
+    def test_line_type_display_colours_and_bearings(self):
+        row = self.plan()
+        page = self.page
+        page.click("#look-menu summary")
+        page.select_option("#line", "dashed")
+        self.changed()
+        page.click("text=End marks")
+        self.changed()
+        for display in ("shaded", "lines", "dashed"):
+            page.select_option("#display", display)
+            self.changed()
+            self.assertEqual(page.get_attribute("#canvas", "data-display"), display)
+        page.click("text=Shadows")
+        self.changed()
+        self.assert_accessible()
+        page.click('#ledger .row-name:text-is("Mast")')
+        self.ways()
+        page.click("#look-menu summary")
+        page.fill("#opacity", "40")
+        page.press("#opacity", "Enter")
+        self.changed()
+        kept = self.kept(row)
+        self.assertEqual(
+            (kept.line.line, kept.line.marks, kept.look.display, kept.look.shadows), ("dashed", True, "dashed", True)
+        )
+        self.assertEqual([(t.component, t.opacity) for t in kept.tints], [(MAST, 0.4)])
+        page.click("[data-side=right]")
+        page.click("#look-menu summary")
+        page.click("text=What I see is the front")
+        self.changed()
+        self.assertEqual(self.kept(row).bearings.front, (1, 0, 0))
+        page.click("[data-from=isometric]")
+        x, y, z = page.evaluate(
+            "() => { const v = window.pulley.stage.view(); return v.eye.map((c, k) => c - v.target[k]); }"
+        )
+        self.assertAlmostEqual(x / z, 1.0, places=3)
+        self.assertAlmostEqual(abs(y / z), 1.0, places=3)
+
+
+class LinkTests(WatchingCase):
+    def test_a_link_is_made_watched_and_taken_back(self):
+        self.plan()
+        page = self.page
+        page.click("#share-menu summary")
+        page.click("text=+ New link")
+        page.wait_for_selector(".link-address")
+        address = page.input_value(".link-address")
+        self.assert_accessible()
+        watcher = self.new_page()
+        watcher.goto(address)
+        watcher.wait_for_selector("#canvas[data-ready]")
+        self.assertEqual(watcher.locator("[data-edit]").count(), 0)
+        watcher.click(".watch-step >> nth=0")
+        watcher.wait_for_selector("#canvas[data-time='1.500']")
+        watcher.keyboard.press("End")
+        watcher.wait_for_selector("#canvas[data-time='3.000']")
+        self.page = watcher
+        self.assertEqual(self.offset(MAST), [0, 0, 100])
+        self.assert_accessible()
+        page.click("text=Take back")
+        page.wait_for_selector(".link-address", state="detached")
+        watcher.goto(address)
+        watcher.wait_for_selector("text=leads nowhere")
+        self.expected += 1

@@ -1,0 +1,35 @@
+"""The deck winch: its parts, its teardown of every kind of step, and the whole of it done in the real interface."""
+
+from benchmarks import strip
+
+from pulley.core import teardown as core
+from pulley.core.contact.check import check
+from pulley.core.formats import teardown_json
+from pulley.web.editor import rows, services
+from pulley.web.editor.models import Teardown
+from pulley.web.library.services import add
+from tests.browser.base import BrowserCase
+from tests.scenes import WINCH, WINCH_TEARDOWN, read
+
+
+class WinchTests(BrowserCase):
+    def test_the_demo_teardown_uses_every_kind_and_is_clear(self):
+        assembly, plan = read(WINCH), teardown_json.loads(WINCH_TEARDOWN.read_bytes())
+        self.assertEqual(len(assembly.leaves), 81)
+        self.assertEqual({step.kind for step in plan.steps}, {"axial", "radial", "path", "turn"})
+        self.assertTrue(any(step.layers for step in plan.steps))
+        self.assertTrue(check(assembly, plan).clear)
+
+    def test_taken_apart_from_nothing_by_hand(self):
+        """Its first nine steps: straight, a turn, a fan in layers, a path; `./pulley bench` does all of them."""
+        row = services.create(add(self.user, read(WINCH)), core.Teardown("By hand"))
+        self.page.goto(f"{self.live_server_url}/teardowns/{row.pk}/")
+        strip.strip(self.page, 9)
+        self.page.wait_for_selector("#step-summary >> text=clear")
+        made = rows.load(Teardown.objects.get(pk=row.pk))
+        wanted = teardown_json.loads(WINCH_TEARDOWN.read_bytes()).steps[:9]
+        self.assertEqual({step.kind for step in made.steps}, {"axial", "path", "turn"})
+        for mine, step in zip(made.steps, wanted, strict=True):
+            self.assertEqual((mine.kind, sorted(mine.members)), (step.kind, sorted(step.members)))
+            self.assertEqual((mine.distance, mine.waypoints, mine.angle), (step.distance, step.waypoints, step.angle))
+        self.assertTrue(check(read(WINCH), made).clear)

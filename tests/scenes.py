@@ -1,0 +1,69 @@
+"""Small assemblies and shared files that several tests use."""
+
+import atexit
+import shutil
+import tempfile
+from functools import cache
+from pathlib import Path
+
+import numpy as np
+
+from pulley.core.assembly import Assembly, Component, Part
+from pulley.core.formats.step import read_step
+from pulley.core.geometry.frames import translation
+from pulley.core.geometry.mesh import Mesh, box_mesh
+from pulley.core.teardown import Step, Teardown
+
+ROOT = Path(__file__).resolve().parents[1]
+# CAx-IF public test assembly, as carried by the npm package occt-import-js (installed at test set-up)
+AS1 = ROOT / "node_modules/occt-import-js/test/testfiles/cax-if/as1-oc-214.stp"
+DEMO = ROOT / "demo/halyard_block.step"
+DEMO_TEARDOWN = ROOT / "demo/halyard_block.teardown.json"
+DEMO_BENCH = ROOT / "demo/halyard_bench.teardown.json"
+WINCH, WINCH_TEARDOWN = ROOT / "demo/deck_winch.step", ROOT / "demo/deck_winch.teardown.json"
+WINCH_WRONG = ROOT / "demo/deck_winch_wrong.teardown.json"
+UP, DOWN, RIGHT, LEFT = (0.0, 0.0, 1.0), (0.0, 0.0, -1.0), (1.0, 0.0, 0.0), (-1.0, 0.0, 0.0)
+
+
+@cache
+def store() -> Path:
+    """A geometry store that lives as long as the test run."""
+    folder = Path(tempfile.mkdtemp(prefix="pulley-test-"))
+    atexit.register(shutil.rmtree, folder, ignore_errors=True)
+    return folder
+
+
+@cache
+def read(path: Path) -> Assembly:
+    """A STEP file, read once a run."""
+    return read_step(path, store())
+
+
+def boxes(**placed: tuple[tuple[float, float, float], tuple[float, float, float]]) -> Assembly:
+    """An assembly of boxes: name=(size, lower corner), each box a part of its own."""
+    components = []
+    for k, (name, (size, corner)) in enumerate(placed.items()):
+        part = Part(f"p{k}", name, box_mesh((0, 0, 0), size))
+        components.append(Component(name, name, None, translation(np.array(corner, float)), part))
+    return Assembly("boxes", tuple(components))
+
+
+def tower() -> Assembly:
+    """Three boxes on one another, and a lid 5 mm above the highest."""
+    size = (10.0, 10.0, 10.0)
+    return boxes(low=(size, (0, 0, 0)), middle=(size, (0, 0, 10)), high=(size, (0, 0, 20)), lid=(size, (0, 0, 35)))
+
+
+def axial(members: tuple[str, ...], direction: tuple[float, float, float], distance: float, id: str = "s1") -> Step:
+    """An axial step with a label."""
+    return Step(id, members, direction, distance, label=f"Step {id}")
+
+
+def teardown(*steps: Step) -> Teardown:
+    """A teardown of some steps."""
+    return Teardown("Test", steps)
+
+
+def placed_points(mesh: Mesh, pose: np.ndarray) -> np.ndarray:
+    """A mesh's vertices in the assembly's frame."""
+    return mesh.vertices @ pose[:3, :3].T + pose[:3, 3]

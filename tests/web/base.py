@@ -1,0 +1,51 @@
+"""Users, assemblies and teardowns for tests of the web side."""
+
+from dataclasses import replace
+
+from django.contrib.auth import get_user_model
+from django.test import TestCase
+
+from pulley.core import teardown as core
+from pulley.web.editor import rows, services
+from pulley.web.editor.models import Teardown
+from pulley.web.library.models import Assembly
+from pulley.web.library.services import add
+from tests.scenes import tower
+
+
+def user(name: str = "ann"):
+    """A user; hashing a password takes long, so only who signs in by hand gets one."""
+    return get_user_model().objects.create_user(name)
+
+
+def tower_row(owner) -> Assembly:
+    """The tower of boxes, as if it had been brought in."""
+    return add(owner, replace(tower(), name="Tower", source={"file": "tower.step", "sha256": "0" * 64}))
+
+
+class SignedInCase(TestCase):
+    """Ann is signed in and has the tower with an empty teardown."""
+
+    def setUp(self):
+        self.ann = user()
+        self.client.force_login(self.ann)
+        self.assembly = tower_row(self.ann)
+        self.teardown: Teardown = services.create(self.assembly, core.Teardown("First"))
+        self.address = f"/teardowns/{self.teardown.pk}/"
+        self.revision = 0
+
+    def edit(self, verb: str, expect: int = 200, **sent: object):
+        """Ask for a change as the page would."""
+        sent = {"revision": self.revision, "open": "", **sent}
+        response = self.client.post(f"{self.address}edit/{verb}", sent, headers={"HX-Request": "true"})
+        self.assertEqual(response.status_code, expect, response.content[:500])
+        self.revision += expect == 200
+        return response
+
+    def lift(self, member: str = "lid", distance: str = "60", expect: int = 200, **sent: object):
+        """Add a step upward."""
+        return self.edit("add", expect, members=f'["{member}"]', direction="[0,0,1]", distance=distance, **sent)
+
+    def kept(self) -> core.Teardown:
+        """What the rows hold now."""
+        return rows.load(Teardown.objects.get(pk=self.teardown.pk))

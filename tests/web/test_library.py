@@ -1,0 +1,227 @@
+"""Bringing files in, background jobs, and what users see when something fails."""
+
+import tempfile
+from datetime import timedelta
+from pathlib import Path
+from unittest import mock
+
+from django.core.files.uploadedfile import SimpleUploadedFile
+from django.db.utils import OperationalError
+from django.test import TestCase, override_settings
+from django.utils import timezone
+
+from pulley.web.jobs import services as jobs
+from pulley.web.jobs.models import Job
+from pulley.web.library import services
+from pulley.web.library.models import Assembly
+from tests.scenes import AS1, DEMO, read
+from tests.web.base import SignedInCase, user
+
+HTMX = {"HX-Request": "true"}
+
+
+class BringInTests(TestCase):
+    def setUp(self):
+        self.ann = user()
+        self.client.force_login(self.ann)
+
+    def send(self, data: bytes, name: str = "made.step", expect: int = 200):
+        response = self.client.post("/bring-in", {"file": SimpleUploadedFile(name, data)}, headers=HTMX)
+        self.assertEqual(response.status_code, expect)
+        return response
+
+    def test_a_file_becomes_rows_with_a_picture_and_a_model(self):
+        self.assertContains(self.send(AS1.read_bytes(), "as1.stp"), "Waiting for the worker")
+        job = Job.objects.get()
+        jobs.perform(str(job.pk))
+        response = self.client.get(f"/jobs/{job.pk}/", headers=HTMX)
+        self.assertContains(response, "18 components of 5 parts")
+        self.assertEqual(response["HX-Trigger"], "job-ended")
+        row = Assembly.objects.get()
+        self.assertEqual((row.name, row.file_name, row.owner), ("as1", "as1.stp", self.ann))
+        self.assertEqual(row.components.filter(part=None).count(), 10)
+        self.assertContains(self.client.get("/"), "18</span> components")
+        model = self.client.get(f"/assemblies/{row.pk}/model.glb")
+        self.assertEqual(b"".join(model.streaming_content)[:4], b"glTF")
+        again = self.client.get(f"/assemblies/{row.pk}/model.glb", headers={"If-None-Match": model["ETag"]})
+        self.assertEqual(again.status_code, 304)
+        source = self.client.get(f"/assemblies/{row.pk}/source")
+        self.assertEqual(b"".join(source.streaming_content), AS1.read_bytes())
+
+    def test_the_rows_hold_the_assembly_that_was_read(self):
+        made = read(DEMO)
+        again = services.core_assembly(services.add(self.ann, made))
+        self.assertEqual([c.path for c in again.components], [c.path for c in made.components])
+        self.assertEqual([c.parent for c in again.components], [c.parent for c in made.components])
+        for a, b in zip(again.leaves, made.leaves, strict=True):
+            self.assertEqual((a.pose.tolist(), a.colour, a.part.key), (b.pose.tolist(), b.colour, b.part.key))
+
+    def test_bad_files_are_refused_at_the_door(self):
+        for data, advice in ((b"", "is empty"), (b"hello", "not a STEP file"), (AS1.read_bytes()[:9999], "cut short")):
+            self.assertContains(self.send(data, expect=422), advice, status_code=422)
+        self.assertContains(self.client.post("/bring-in", headers=HTMX), "No file was chosen", status_code=422)
+        self.assertEqual((Job.objects.count(), Assembly.objects.count()), (0, 0))
+
+    def test_a_file_without_solids_fails_with_a_sentence(self):
+        from OCP.BRepBuilderAPI import BRepBuilderAPI_MakeEdge
+        from OCP.gp import gp_Pnt
+
+        from shapes import Item, write_step
+
+        wire = BRepBuilderAPI_MakeEdge(gp_Pnt(0, 0, 0), gp_Pnt(9, 0, 0)).Edge()
+        with tempfile.TemporaryDirectory() as folder:
+            path = Path(folder) / "wires.step"
+            write_step(Item("Top", items=[Item("A", wire), Item("B", wire)]), path)
+            self.send(path.read_bytes())
+        jobs.perform(str(Job.objects.get().pk))
+        job = Job.objects.get()
+        self.assertEqual(job.state, "failed")
+        self.assertContains(self.client.get("/"), "holds no solids")
+
+    def test_a_hostile_name_is_only_text(self):
+        response = self.send(AS1.read_bytes(), "<script>alert(1)<script>.stp")
+        self.assertContains(response, "&lt;script&gt;")
+        self.assertNotContains(response, "<script>alert")
+
+    @override_settings(UPLOAD_LIMIT=100_000)
+    def test_too_large_a_request_is_refused_unread(self):
+        with mock.patch("pulley.web.library.uploads.CHUNK", 1000):
+            response = self.send(AS1.read_bytes(), expect=413)
+        self.assertContains(response, "Nothing was brought in", status_code=413)
+
+
+class JobTests(SignedInCase):
+    def queue(self) -> Job:
+        return jobs.enqueue(self.ann, "bring in", "x.step", {"sha256": "0" * 64, "name": "x.step"})
+
+    def run_with(self, work, job: Job) -> Job:
+        with mock.patch.object(services, "bring_in", work):
+            jobs.perform(str(job.pk))
+        return Job.objects.get(pk=job.pk)
+
+    def test_progress_reaches_the_row_and_a_stop_ends_the_work(self):
+        job = self.queue()
+
+        def work(running, report):
+            report(0.4, "Half of it")
+            self.assertEqual(Job.objects.get(pk=running.pk).percent, 40)
+            jobs.ask_to_stop(running)
+            with mock.patch.object(jobs, "TELL_EVERY", 0):
+                report(0.5, "More")
+
+        self.assertEqual(self.run_with(work, job).state, "cancelled")
+
+    def test_a_waiting_job_is_stopped_at_once(self):
+        job = self.queue()
+        response = self.client.post(f"/jobs/{job.pk}/stop", headers=HTMX)
+        self.assertContains(response, "Stopped")
+        self.assertEqual(self.run_with(mock.Mock(), job).state, "cancelled")
+
+    def test_a_job_whose_worker_died_is_taken_up_again_and_adds_nothing_twice(self):
+        job = self.queue()
+        Job.objects.filter(pk=job.pk).update(
+            state="running", attempts=1, heartbeat=timezone.now() - timedelta(minutes=1)
+        )
+        self.assertEqual(jobs.revive_stale(), 1)
+        self.assertEqual(Job.objects.get(pk=job.pk).state, "queued")
+        self.assembly.job = job.pk  # it had been read already
+        self.assembly.save()
+        jobs.perform(str(job.pk))
+        self.assertEqual(Job.objects.get(pk=job.pk).state, "done")
+        self.assertEqual(Assembly.objects.count(), 1)
+
+    def test_a_job_that_kills_its_worker_is_given_up(self):
+        job = self.queue()
+        Job.objects.filter(pk=job.pk).update(
+            state="running", attempts=3, heartbeat=timezone.now() - timedelta(minutes=1)
+        )
+        jobs.revive_stale()
+        self.assertEqual(Job.objects.get(pk=job.pk).state, "failed")
+
+    def test_a_live_job_is_left_alone(self):
+        job = self.queue()
+        Job.objects.filter(pk=job.pk).update(state="running", heartbeat=timezone.now())
+        self.assertEqual(jobs.revive_stale(), 0)
+        self.run_with(mock.Mock(side_effect=AssertionError), job)  # a second worker does not take it either
+
+    def test_a_full_disk_is_said(self):
+        job = self.run_with(mock.Mock(side_effect=OSError(28, "No space left on device")), self.queue())
+        self.assertEqual(job.state, "failed")
+        self.assertIn("No space left", job.message)
+
+    def test_jobs_of_others_are_missing(self):
+        job = self.queue()
+        self.client.force_login(user("ben"))
+        self.assertEqual(self.client.get(f"/jobs/{job.pk}/").status_code, 404)
+        self.assertEqual(self.client.post(f"/jobs/{job.pk}/stop").status_code, 404)
+        self.assertEqual(self.client.post(f"/jobs/{job.pk}/dismiss").status_code, 404)
+
+
+class LibraryPageTests(SignedInCase):
+    def test_cards(self):
+        page = self.client.get("/")
+        self.assertContains(page, '4</span> components of <span class="num">4</span> parts')
+        self.assertContains(page, self.address)
+        self.assertEqual(self.client.get(f"/assemblies/{self.assembly.pk}/picture.png")["Content-Type"], "image/png")
+
+    def test_an_empty_library_explains_the_first_move(self):
+        self.client.post(f"/assemblies/{self.assembly.pk}/delete")
+        page = self.client.get("/")
+        self.assertContains(page, "Nothing here yet")
+        self.assertContains(page, "bring it in above")
+
+    def test_new_teardowns_get_names_of_their_own(self):
+        for number in (1, 2):
+            response = self.client.post(f"/assemblies/{self.assembly.pk}/teardowns/new")
+            self.assertContains(self.client.get(response.url), f"Teardown {number}")
+
+
+class TroubleTests(SignedInCase):
+    def test_a_database_that_is_away_is_said_with_503(self):
+        self.client.raise_request_exception = False
+        with mock.patch("pulley.web.editor.services.edit", side_effect=OperationalError(2006, "gone away")):
+            response = self.lift(expect=503)
+        self.assertContains(response, "Everything up to your last confirmed change is kept", status_code=503)
+        self.assertEqual(response["HX-Retarget"], "#notice")
+        with mock.patch("pulley.web.library.views._assemblies", side_effect=OperationalError(2002, "no server")):
+            self.assertContains(self.client.get("/"), "does not answer", status_code=503)
+
+    def test_our_own_mistakes_show_no_traceback(self):
+        self.client.raise_request_exception = False
+        with (
+            mock.patch("pulley.web.editor.services.edit", side_effect=ZeroDivisionError),
+            self.assertLogs(level="ERROR"),
+        ):
+            response = self.lift(expect=500)
+        self.assertNotContains(response, "Traceback", status_code=500)
+
+    def test_missing_pages(self):
+        self.assertContains(self.client.get("/nothing"), "There is nothing here", status_code=404)
+
+    def test_a_forged_form_is_refused(self):
+        from django.test import Client
+
+        strict = Client(enforce_csrf_checks=True)
+        strict.force_login(self.ann)
+        response = strict.post(f"{self.address}edit/rename", {"value": "Mine", "revision": 0})
+        self.assertContains(response, "out of date", status_code=403)
+
+    def test_the_demo_signs_in_on_loopback_only(self):
+        user("demo")
+        self.client.logout()
+        with self.settings(DEMO=True):
+            self.assertEqual(self.client.get("/").status_code, 200)
+            self.client.logout()
+            self.assertEqual(self.client.get("/", REMOTE_ADDR="10.0.0.7").status_code, 302)
+        with self.settings(DEMO=False):
+            self.client.logout()
+            self.assertEqual(self.client.get("/").status_code, 302)
+
+    def test_signing_in(self):
+        self.client.logout()
+        self.ann.set_password("ann's password")
+        self.ann.save()
+        page = self.client.post("/accounts/sign-in/", {"username": "ann", "password": "wrong"})
+        self.assertContains(page, "do not match")
+        page = self.client.post("/accounts/sign-in/", {"username": "ann", "password": "ann's password", "next": "/"})
+        self.assertRedirects(page, "/")
