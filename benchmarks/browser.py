@@ -11,7 +11,7 @@ from contextlib import contextmanager
 from playwright.sync_api import Page, sync_playwright
 from tests.browser.chromium import CHROMIUM, FLAGS
 
-from benchmarks import effort, strip
+from benchmarks import effort, playback, strip
 from benchmarks.scenes import AS1, ROOT
 from pulley.local import mariadb, processes
 
@@ -52,6 +52,7 @@ def run() -> None:
         )
         ways_out(page)
         idle(page)
+        playback.run(page, address)
         print("\nActions of a hand for common jobs")
         effort.run(page, address)
         whole_winch(page, address)

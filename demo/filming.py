@@ -48,10 +48,10 @@ def led_aside(assembly: Assembly, teardown: Teardown) -> Teardown:
     """Doglegs for the trail lines that pass through foreign parts; those that none clears are switched off."""
     for last in (False, False, True):  # a line may have to be led aside on several legs
         score = compose(assembly, teardown)
+        jogs = {} if last else crossings.clearing_jogs(assembly, teardown, score)
         for path in dict.fromkeys(found.component for found in crossings.crossings(assembly, teardown, score)):
-            jog = None if last else crossings.clearing_jog(assembly, teardown, score, path)
-            if jog:
-                teardown = editing.add_jog(teardown, path, jog)
+            if path in jogs:
+                teardown = editing.add_jog(teardown, path, jogs[path])
             else:
                 teardown = editing.set_trails(teardown, assembly, [path], shown=False)
     return teardown

@@ -1,6 +1,6 @@
 """How headless Chromium is started, by tests and benchmarks alike."""
 
-CHROMIUM = "/usr/bin/chromium"
+CHROMIUM = "/usr/bin/chromium-headless-shell"
 FLAGS = [
     "--no-sandbox",
     "--use-gl=angle",

@@ -1,7 +1,9 @@
 """The run chart by hand, camera moves, playing, trail lines by hand, views that show more, and the watching page."""
 
+from pulley.core import editing
 from pulley.core import teardown as core
 from pulley.core.motion.score import compose, displacement_at
+from pulley.web.editor import services
 from pulley.web.editor.models import Teardown
 from pulley.web.library.services import core_assembly
 from tests.browser.test_authoring import AuthoringCase
@@ -155,6 +157,43 @@ class FilmTests(WatchingCase):
         self.changed()
         self.assertEqual(len(self.kept(row).steps), 3)
 
+    def test_a_tour_goes_through_the_views_that_were_chosen(self):
+        row = self.plan()
+        page = self.page
+        for side in ("top", "front"):
+            page.click(f"[data-side={side}]")
+            page.click("[data-save-view='']")
+            self.changed()
+        page.click("#timing-menu summary")
+        page.click("text=+ Tour of the views")
+        self.changed()
+        page.click(".tour .stop >> nth=0")
+        self.changed()
+        self.assertEqual(self.kept(row).orbits[0].views, ("c2",))
+        page.select_option("#orbit-more-o1", index=1)
+        self.changed()
+        self.assertEqual(self.kept(row).orbits[0].views, ("c2", "c1"))
+        self.assert_accessible()
+
+    def test_playing_while_another_window_edits(self):
+        row = self.plan()
+        page = self.page
+        page.keyboard.press("Home")
+        page.select_option("#speed", "0.5")
+        page.click("#explode")
+        services.edit(row, 0, lambda t, a: services.Changed(editing.set_durations(t, ["s2"], 0.5), "elsewhere"))
+        page.select_option("#speed", "4")
+        page.wait_for_selector("#canvas[data-time='3.000']")  # what was begun is played to its end as it was
+        self.at_rest()
+        page.click("#trails")
+        page.wait_for_selector("#notice >> text=changed in another window")
+        self.expected = 1
+        self.changed()
+        page.keyboard.press("End")
+        page.wait_for_selector("#canvas[data-time='2.000']")
+        self.assertEqual(self.offset(MAST), [0, 0, 100])
+        self.assertTrue(self.kept(row).trails_shown)
+
     def test_the_same_instant_is_the_same_picture(self):
         row = self.plan()
         plan, assembly = self.kept(row), core_assembly(row.assembly)
@@ -217,31 +256,48 @@ class TrailTests(WatchingCase):
         (trail,) = self.kept(row).trails
         self.assertEqual((trail.component, trail.jogs[0].offset[0]), (PIN, 0.0))
         self.assertGreater(max(map(abs, trail.jogs[0].offset)), 0)
+        end = page.locator(".dogleg .end").nth(1).bounding_box()
+        self.drag((end["x"] + 5, end["y"] + 5), (end["x"] + 25, end["y"] + 5))
+        self.changed()
+        (moved,) = self.kept(row).trails[0].jogs
+        self.assertEqual((moved.start, moved.offset), (trail.jogs[0].start, trail.jogs[0].offset))
+        self.assertGreater(abs(moved.end - trail.jogs[0].end), 0.01)
         page.keyboard.press("Shift+I")
         self.changed()
         self.assertEqual(self.kept(row).trails, ())
 
-    def test_an_anchor_and_a_line_of_stops(self):
+    def point_at(self, *places: tuple[str, tuple[float, float, float]], what: str):
+        """Click places one after the other, and the last one again."""
+        for k, place in enumerate((*places, places[-1]), 1):
+            self.page.mouse.move(*self.spot(*place))
+            self.page.mouse.click(*self.spot(*place))
+            if k <= len(places):
+                self.page.wait_for_selector(f"#pointing .prompt >> text={k} {what}{'' if k == 1 else 's'}.")
+        self.changed()
+
+    def test_anchors_and_a_line_of_stops(self):
         row = self.plan()
         page = self.page
         page.keyboard.press("Shift+N")
         page.wait_for_selector("#pointing:not([hidden])")
         page.mouse.move(*self.spot(MAST, (0.5, 0.0, 0.6)))
-        page.wait_for_selector(".point-mark, #pointing .prompt")
         page.mouse.click(*self.spot(MAST, (0.5, 0.0, 0.6)))
         self.changed()
         self.assertEqual([t.component for t in self.kept(row).trails], [MAST])
-        page.keyboard.press("Shift+L")
-        end = ("Mast foot/Foot block", (0.9, 0.5, 1.0))
-        for place, said in (((MAST, (0.5, 0.0, 0.6)), "1 stop."), (end, "2 stops."), (end, "")):
-            page.mouse.move(*self.spot(*place))
-            page.mouse.click(*self.spot(*place))
-            if said:
-                page.wait_for_selector(f"#pointing .prompt >> text={said}")
-        self.changed()
-        (route,) = self.kept(row).routes
-        self.assertEqual([path for path, _ in route.stops], [MAST, "Mast foot/Foot block"])
+        block = "Mast foot/Foot block"
         page.click("#look-menu summary")
+        page.click("text=Several anchors")
+        self.point_at((block, (0.9, 0.5, 1.0)), (block, (0.1, 0.5, 1.0)), what="anchor")
+        self.assertEqual(len(next(t for t in self.kept(row).trails if t.component == block).anchors), 2)
+        page.keyboard.press("Shift+L")
+        self.point_at((MAST, (0.5, 0.0, 0.6)), (block, (0.9, 0.5, 1.0)), (block, (0.1, 0.5, 1.0)), what="stop")
+        (route,) = self.kept(row).routes
+        self.assertEqual([path for path, _ in route.stops], [MAST, block, block])
+        page.click("#look-menu summary")
+        page.click("[aria-label^='Take stop 2']")
+        self.changed()
+        (shorter,) = self.kept(row).routes
+        self.assertEqual(shorter.stops, (route.stops[0], route.stops[2]))
         page.click("[aria-label='Delete this line']")
         self.changed()
         self.assertEqual(self.kept(row).routes, ())

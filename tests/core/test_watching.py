@@ -45,8 +45,11 @@ class TimingTests(TestCase):
     def test_times_of_several_and_of_the_whole(self):
         paused = editing.set_start(self.plan, "s2", 1.0)
         orbiting, _ = editing.add_orbit(paused)
-        whole = editing.set_total(orbiting, 23.0)
+        whole = editing.set_total(orbiting, tower(), 23.0)
         self.assertAlmostEqual(compose(tower(), whole).duration, 23.0, places=5)
+        outlasting = editing.change_orbit(orbiting, "o1", step="s3", duration=40.0)
+        whole = editing.set_total(outlasting, tower(), 10.0)
+        self.assertAlmostEqual(compose(tower(), whole).duration, 10.0, places=5)
         self.assertEqual(
             [s.duration for s in editing.set_durations(self.plan, ["s1", "s3"], 0.4).steps], [0.4, 1.5, 0.4]
         )
@@ -62,8 +65,8 @@ class TimingTests(TestCase):
             lambda: editing.set_durations(self.plan, ["s1"], float("nan")),
             lambda: editing.set_durations(self.plan, ["s1"], 3601.0),
             lambda: editing.set_start(self.plan, "s1", float("inf")),
-            lambda: editing.set_total(self.plan, 1e-9),
-            lambda: editing.set_total(teardown(), 10.0),
+            lambda: editing.set_total(self.plan, tower(), 1e-9),
+            lambda: editing.set_total(teardown(), tower(), 10.0),
             lambda: editing.scale_times(self.plan, 1e6),
             lambda: editing.set_start(self.plan, "s9", None),
         ):
@@ -233,7 +236,9 @@ class TrailTests(TestCase):
         (found,) = self.crossed(self.plan)
         self.assertEqual((found.component, found.blocker, found.leg), ("rod", "wall", 0))
         self.assertAlmostEqual(found.point[0], 60.0, places=6)
-        jog = crossings.clearing_jog(self.assembly, self.plan, compose(self.assembly, self.plan), "rod")
+        score = compose(self.assembly, self.plan)
+        self.assertEqual(crossings.clearing_jogs(self.assembly, self.plan, score, ["floor"]), {})
+        jog = crossings.clearing_jogs(self.assembly, self.plan, score)["rod"]
         led = editing.add_jog(self.plan, "rod", jog)
         self.assertEqual(self.crossed(led), [])
         (trail,) = [t for t in compose(self.assembly, led).trails if t.component == "rod"]

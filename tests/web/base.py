@@ -1,5 +1,6 @@
 """Users, assemblies and teardowns for tests of the web side."""
 
+import json
 from dataclasses import replace
 
 from django.contrib.auth import get_user_model
@@ -11,6 +12,8 @@ from pulley.web.editor.models import Teardown
 from pulley.web.library.models import Assembly
 from pulley.web.library.services import add
 from tests.scenes import tower
+
+VIEW = json.dumps({"eye": [0, -400, 60], "target": [0, 0, 20], "up": [0, 0, 1], "projection": "perspective", "fov": 35})
 
 
 def user(name: str = "ann"):

@@ -11,7 +11,7 @@ from pulley.web.editor import rows, services
 from pulley.web.editor.changes import VERBS
 from pulley.web.editor.models import Entry, Teardown
 from tests.scenes import UP, axial
-from tests.web.base import SignedInCase, user
+from tests.web.base import VIEW, SignedInCase, user
 
 
 class HistoryTests(SignedInCase):
@@ -85,7 +85,7 @@ class HistoryTests(SignedInCase):
             ("trail", {"members": '["lid"]', "value": "off"}),
             ("jog", {"members": '["middle"]', "leg": "0", "span": "[0.3, 0.7]", "by": "[5, 0, 0]"}),
             ("route", {"members": '["lid", "low"]', "points": "[[0, 0, 0], [0, 0, 9]]", "after": "0"}),
-            ("bearings", {"which": "front", "direction": "[1, 0, 0]"}),
+            ("bearings", {"which": "front", "view": VIEW}),
             ("turn-round", {"step": "s1"}),
             ("hide", {"members": '["low"]'}),
             ("duplicate", {"step": "s1"}),

@@ -9,9 +9,7 @@ from django.test import Client
 from pulley.core import editing
 from pulley.web.editor.models import Teardown
 from pulley.web.publishing.models import Link
-from tests.web.base import SignedInCase, user
-
-VIEW = json.dumps({"eye": [0, -400, 60], "target": [0, 0, 20], "up": [0, 0, 1], "projection": "perspective", "fov": 35})
+from tests.web.base import VIEW, SignedInCase, user
 
 
 class LinkTests(SignedInCase):
@@ -134,7 +132,7 @@ class AnchorTests(SignedInCase):
         self.edit("anchors", members='["lid"]', points=json.dumps([moved]), after="1")
         (trail,) = self.kept().trails
         self.assertEqual(trail.anchors, ((low[0], low[1], high[2]),))
-        self.edit("anchors", members='["lid"]', points="[[0, 0, 0]]", after="0", more="1")
+        self.edit("anchors", members='["lid"]', points="[[0, 0, 0], [5, 0, 0]]", after="0")
         self.assertEqual(len(editing.trail_of(self.kept(), "lid").anchors), 2)
         self.assertEqual(Teardown.objects.get(pk=self.teardown.pk).scenery["trails"]["of"][0]["component"], "lid")
 

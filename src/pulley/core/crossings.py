@@ -130,13 +130,25 @@ def _pierced(p, q, corners):  # noqa: ANN001, ANN202
     return found
 
 
-def clearing_jog(assembly: Assembly, teardown: Teardown, score: Score, component: str) -> Jog | None:
-    """The dogleg, as near to the line as one is found, with which a component's trail passes through nothing.
+def clearing_jogs(
+    assembly: Assembly, teardown: Teardown, score: Score, components: Iterable[str] | None = None
+) -> dict[str, Jog]:
+    """Doglegs, as near to the lines as some are found, with which trails pass through nothing, by component.
 
-    None when the trail is clear, or when none of those that are tried clears it.
+    Looked for are those of all components, or of ``components``. Left out is a trail that is clear, and one
+    that none of the doglegs that are tried clears.
     """
-    trails = [trail for trail in score.trails if trail.component == component]
     bodies = _bodies(assembly, teardown, score)
+    trails: dict[str, list[Trail]] = {}
+    for trail in score.trails:
+        trails.setdefault(trail.component, []).append(trail)
+    wanted = trails.keys() if components is None else trails.keys() & set(components)
+    jogs = {path: _clearing_jog(trails[path], bodies, assembly.diagonal) for path in trails if path in wanted}
+    return {path: jog for path, jog in jogs.items() if jog}
+
+
+def _clearing_jog(trails: Sequence[Trail], bodies: Bodies, size: float) -> Jog | None:
+    """A dogleg for the first leg on which a component's trails, one from each anchor, pass through something."""
     crossed = [found for trail in trails for found in _of_trail(trail, bodies)]
     if not crossed:
         return None
@@ -144,11 +156,10 @@ def clearing_jog(assembly: Assembly, teardown: Teardown, score: Score, component
     spans = [(c.start, c.end) for c in crossed if c.leg == leg]
     start = max(min(s for s, _ in spans) - ROOM, 0.01)
     end = min(max(e for _, e in spans) + ROOM, 0.99)
-    points = line_of(trails[0])
-    a, b = points[leg], points[leg + 1]
-    for offset in _offsets(b - a, assembly.diagonal):
+    ends = [line_of(trail)[leg : leg + 2] for trail in trails]
+    for offset in _offsets(ends[0][1] - ends[0][0], size):
         jog = Jog(leg, round(start, 4), round(end, 4), offset)
-        if not _on_leg(component, leg, a, b, [jog], bodies):
+        if not any(_on_leg(trails[0].component, leg, a, b, [jog], bodies) for a, b in ends):
             return jog
     return None
 

@@ -16,7 +16,7 @@ from pulley.core.geometry.frames import Pose, apply, unit, view_frame
 from pulley.core.geometry.raster import area_of, depth_at, pixel_box
 from pulley.core.motion.score import Bar, Score, displacement_at
 from pulley.core.motion.steps import poses_at
-from pulley.core.motion.views import view_at
+from pulley.core.motion.views import saved_home, view_at
 from pulley.core.teardown import Camera, Teardown, Vector3
 
 HIDDEN = 0.15  # share of its own silhouette below which a component counts as hidden
@@ -127,10 +127,10 @@ def poses_in(assembly: Assembly, teardown: Teardown, score: Score, time: float) 
 
 
 def home_view(assembly: Assembly, teardown: Teardown, score: Score) -> Camera:
-    """The view that a film starts from: the first saved one named Home, else a quarter view of everything exploded."""
-    named = [camera for camera in teardown.cameras if camera.name.strip().lower() == "home"]
-    if named:
-        return named[0]
+    """The view that a film starts from: the saved home view, else a quarter view of everything exploded."""
+    saved = saved_home(teardown)
+    if saved:
+        return saved
     front, up = (unit(np.array(v, float)) for v in (teardown.bearings.front, teardown.bearings.up))
     right = np.cross(up, front)
     corner = -QUARTER[1] * front + QUARTER[0] * right + QUARTER[2] * up
@@ -138,16 +138,22 @@ def home_view(assembly: Assembly, teardown: Teardown, score: Score) -> Camera:
     return fitted(points, corner, ASPECT, up=up)
 
 
-def step_sights(assembly: Assembly, teardown: Teardown, score: Score) -> dict[str, Sight]:
-    """How well what each step moves is seen while it plays: the mean over `SAMPLES` of its time, by step."""
+def step_sights(
+    assembly: Assembly, teardown: Teardown, score: Score, report: Callable[[float], None] = lambda share: None
+) -> dict[str, Sight]:
+    """How well what each step moves is seen while it plays: the mean over `SAMPLES` of its time, by step.
+
+    ``report`` is told the share of the work that is done.
+    """
     start = home_view(assembly, teardown, score)
     found = {}
-    for step, bar in zip(teardown.steps, score.steps, strict=True):
+    for k, (step, bar) in enumerate(zip(teardown.steps, score.steps, strict=True), 1):
         if bar.end > bar.start:
             times = _instants(bar)
             views = [view_at(score.shots, time, start) for time in times]
             looks = list(zip(times, views, strict=True))
             found[step.id] = sight(assembly, teardown, score, looks, moving_together(score, bar))
+        report(k / len(teardown.steps))
     return found
 
 

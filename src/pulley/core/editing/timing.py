@@ -7,7 +7,7 @@ from pulley.core.assembly import Assembly
 from pulley.core.editing.common import find_step, find_steps, with_each, with_step
 from pulley.core.editing.steps import put_before
 from pulley.core.errors import PulleyError
-from pulley.core.motion.score import bars
+from pulley.core.motion.score import bars, compose
 from pulley.core.quantities import DURATION_LIMIT
 from pulley.core.teardown import Step, Teardown
 from pulley.core.visibility import peels
@@ -59,10 +59,9 @@ def _stretched(step: Step, factor: float) -> Step:
     return replace(step, duration=length, start=start, camera_move=move)
 
 
-def set_total(teardown: Teardown, seconds: float) -> Teardown:
+def set_total(teardown: Teardown, assembly: Assembly, seconds: float) -> Teardown:
     """Make the film last so many seconds, everything in proportion; PulleyError when nothing plays."""
-    end = max((bar.end for bar in bars(teardown.steps)), default=0.0)
-    end += sum(orbit.duration for orbit in teardown.orbits if not orbit.step)
+    end = compose(assembly, teardown).duration
     if not end:
         raise PulleyError("Nothing plays yet. Make a step first.")
     return scale_times(teardown, checked_time(seconds, "total time", SHORTEST) / end)

@@ -31,6 +31,12 @@ def unit(vector: Vector) -> Vector:
     return vector / length
 
 
+def nearest_axis(vector: Vector) -> tuple[float, float, float]:
+    """The one of the six axis directions that is nearest to a vector (3,); the first of those equally near."""
+    k = int(np.argmax(np.abs(vector)))
+    return tuple((np.sign(vector[k]) * np.eye(3)[k] + 0.0).tolist())
+
+
 def quaternion(pose: Pose) -> NDArray[np.float64]:
     """The rotation of a rigid pose as (x, y, z, w), as glTF and SciPy write it."""
     return Rotation.from_matrix(pose[:3, :3]).as_quat()

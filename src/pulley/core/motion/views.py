@@ -67,6 +67,11 @@ def _to_view(step: Step, bar: Timed, camera: Camera, free: float) -> Shot:
     return Shot(start, start + move, camera)
 
 
+def saved_home(teardown: Teardown) -> Camera | None:
+    """The saved view from which a film starts: the first one named Home; None when there is none."""
+    return next((camera for camera in teardown.cameras if camera.name.strip().lower() == "home"), None)
+
+
 def orbit_shots(assembly: Assembly, teardown: Teardown, orbit: Orbit, start: float = 0.0) -> list[Shot]:
     """An orbit that begins at ``start`` seconds: round the assembly's middle, or from view to view in even times."""
     cameras = {camera.id: camera for camera in teardown.cameras}

@@ -13,10 +13,12 @@ from pulley.core.assembly import Assembly
 from pulley.core.contact.check import Verdict, check
 
 PATIENCE = 90.0
+SOON = 0.4  # seconds in which an answer comes without saying how far it is
 KEPT = 200
 
 _pool = ThreadPoolExecutor(2, "check")
 _found: OrderedDict[Any, Future] = OrderedDict()
+_shares: dict[Any, float] = {}  # of the work of a key that is done
 _lock = threading.Lock()
 
 
@@ -61,6 +63,16 @@ def crossed(assembly_id: Any, teardown: core.Teardown, work: Callable[[], Any], 
     return _future(key, work).result(PATIENCE)
 
 
-def aside(what: Any, assembly_id: Any, teardown: core.Teardown, work: Callable[[], Any]) -> Any:
-    """Something else that follows from a teardown's motions, worked out once."""
-    return _future((what, _key(assembly_id, teardown)), work).result(PATIENCE)
+def under_way(
+    what: Any, assembly_id: Any, teardown: core.Teardown, work: Callable[[Callable[[float], None]], Any]
+) -> tuple[Any, float]:
+    """Something else that follows from a teardown's motions, worked out once: what came of it, None as long as it
+    goes on, and the share of it that is done. ``work`` is given what to report that share to."""
+    key = (what, _key(assembly_id, teardown))
+    future = _future(key, lambda: work(lambda share: _shares.update({key: share})))
+    try:
+        found = future.result(SOON)
+    except Unfinished:
+        return None, _shares.get(key, 0.0)
+    _shares.pop(key, None)
+    return found, 1.0

@@ -55,12 +55,14 @@ def _time(request: HttpRequest, score: Score) -> float:
 def sights(request: HttpRequest, teardown_id: uuid.UUID) -> HttpResponse:
     """Every step that hides something that it moves, with what and how much of it is seen."""
     row, assembly, teardown, score = _shown(request, teardown_id)
-    found = verdicts.aside(
-        ("sights", teardown.cameras, teardown.orbits, teardown.hidden, _views(teardown)),
+    found, share = verdicts.under_way(
+        ("sights", _views(teardown)),
         row.assembly_id,
         teardown,
-        lambda: visibility.step_sights(assembly, teardown, score),
+        lambda report: visibility.step_sights(assembly, teardown, score, report),
     )
+    if found is None:
+        return _so_far(request, share, len(teardown.steps), "steps")
     lines = [
         _sight_line(assembly, number, step, found[step.id])
         for number, step in enumerate(teardown.steps, 1)
@@ -72,7 +74,16 @@ def sights(request: HttpRequest, teardown_id: uuid.UUID) -> HttpResponse:
 
 
 def _views(teardown: core.Teardown) -> tuple[Any, ...]:
-    return tuple((step.camera, step.camera_move) for step in teardown.steps)
+    """What visibility depends on beside the motions."""
+    moves = tuple((step.camera, step.camera_move) for step in teardown.steps)
+    return teardown.cameras, teardown.orbits, teardown.hidden, teardown.bearings, moves
+
+
+def _so_far(request: HttpRequest, share: float, count: int, what: str) -> HttpResponse:
+    """How far something is that takes a while; what shows it asks the same again."""
+    sent = (request.POST if request.method == "POST" else request.GET).dict()
+    context = {"done": round(share * count), "count": count, "what": what, "sent": json.dumps(sent)}
+    return render(request, "editor/so_far.html", context)
 
 
 def _sight_line(assembly: Assembly, number: int, step: core.Step, sight: visibility.Sight) -> dict[str, Any]:
@@ -83,14 +94,21 @@ def _sight_line(assembly: Assembly, number: int, step: core.Step, sight: visibil
 @require_POST
 def better(request: HttpRequest, teardown_id: uuid.UUID) -> HttpResponse:
     """The standard direction that shows a step, or what the canvas shows, better; and by how much."""
-    _, assembly, teardown, score = _shown(request, teardown_id)
+    row, assembly, teardown, score = _shown(request, teardown_id)
     id = request.POST.get("step", "")
     now = camera_sent(request.POST, "now", "this view")
     if id:
         step = editing.find_step(teardown, id)
         bar = next(bar for bar in score.steps if bar.id == id)
         now = view_at(score.shots, bar.end, now) if step.camera else now
-    best = visibility.better_view(assembly, teardown, score, id or None, now)
+    best, share = verdicts.under_way(
+        ("better", id, now, _time(request, score), _views(teardown)),
+        row.assembly_id,
+        teardown,
+        lambda report: visibility.better_view(assembly, teardown, score, id or None, now, report),
+    )
+    if best is None:
+        return _so_far(request, share, len(visibility.standard_directions(teardown)), "directions")
     view = {key: value for key, value in asdict(best.camera).items() if key not in ("id", "name", "extra")}
     context = {
         "id": id,

@@ -36,11 +36,9 @@ def step_trails(sent: Sent, teardown: Teardown, assembly: Assembly) -> Changed:
 
 
 def anchors(sent: Sent, teardown: Teardown, assembly: Assembly) -> Changed:
-    """The points that a component's trail lines start from; with ``more``, another one."""
+    """The points that a component's trail lines start from."""
     (path, *_) = editing.known_members(assembly, paths_sent(sent))
     points = _points(sent, "points", assembly, teardown, [path] * 1000)
-    if sent.get("more") == "1":
-        points = [*editing.trail_of(teardown, path).anchors, *points]
     after = editing.set_anchors(teardown, assembly, path, points)
     name = short(members_name(assembly, [path]))
     return Changed(after, f"anchor of {name}" if points else f"anchor of {name} found by itself")
@@ -72,16 +70,13 @@ def clear_trails(sent: Sent, teardown: Teardown, assembly: Assembly) -> Changed:
     """Doglegs for trails that pass through foreign parts: the selection's, or all."""
     score = compose(assembly, teardown)
     wanted = assembly.leaves_of(paths_sent(sent)) if sent.get("members") else None
-    crossed = dict.fromkeys(found.component for found in crossings.crossings(assembly, teardown, score))
-    after, made = teardown, 0
-    for path in crossed:
-        if wanted is None or path in wanted:
-            found = crossings.clearing_jog(assembly, teardown, score, path)
-            if found:
-                after, made = editing.add_jog(after, path, found), made + 1
-    if not made:
+    found = crossings.clearing_jogs(assembly, teardown, score, wanted)
+    if not found:
         raise PulleyError("No dogleg was found that clears these lines. Drag one aside by hand, or switch it off.")
-    return Changed(after, f"{made} dogleg{'' if made == 1 else 's'}")
+    after = teardown
+    for path, made in found.items():
+        after = editing.add_jog(after, path, made)
+    return Changed(after, f"{len(found)} dogleg{'' if len(found) == 1 else 's'}")
 
 
 def straighten(sent: Sent, teardown: Teardown, assembly: Assembly) -> Changed:
@@ -106,10 +101,13 @@ def route_back(sent: Sent, teardown: Teardown, assembly: Assembly) -> Changed:
     return Changed(editing.set_stops(teardown, assembly, found.id, found.stops[::-1]), "line the other way round")
 
 
-def route_shorter(sent: Sent, teardown: Teardown, assembly: Assembly) -> Changed:
-    """A line of stops without its last one."""
-    found = editing.find_route(teardown, sent.get("route", ""))
-    return Changed(editing.set_stops(teardown, assembly, found.id, found.stops[:-1]), "line without its last stop")
+def stop_off(sent: Sent, teardown: Teardown, assembly: Assembly) -> Changed:
+    """A line of stops without one of them, counted from 0; without the line when one would be left."""
+    found, place = editing.find_route(teardown, sent.get("route", "")), whole(sent.get("value"), -1)
+    if not 0 <= place < len(found.stops):
+        raise PulleyError("That stop is no longer on the line. Nothing was changed.")
+    stops = [*found.stops[:place], *found.stops[place + 1 :]]
+    return Changed(editing.set_stops(teardown, assembly, found.id, stops), "line with a stop less")
 
 
 def delete_route(sent: Sent, teardown: Teardown, assembly: Assembly) -> Changed:

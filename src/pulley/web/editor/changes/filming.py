@@ -1,10 +1,14 @@
 """When things play and what the camera does: bars of the run chart, captions, views of steps, orbits, bearings."""
 
+import numpy as np
+
 from pulley.core import editing
 from pulley.core.assembly import Assembly
 from pulley.core.errors import PulleyError
+from pulley.core.geometry.frames import nearest_axis
+from pulley.core.motion.views import saved_home
 from pulley.core.quantities import parse_angle, parse_duration, parse_number, plain
-from pulley.core.teardown import Camera, Teardown
+from pulley.core.teardown import Teardown
 from pulley.web.editor.changes.sent import (
     Sent,
     camera_sent,
@@ -59,7 +63,7 @@ def together(sent: Sent, teardown: Teardown, assembly: Assembly) -> Changed:
 def total_time(sent: Sent, teardown: Teardown, assembly: Assembly) -> Changed:
     """The whole film made to last so many seconds."""
     seconds = parse_duration(sent.get("value", ""))
-    return Changed(editing.set_total(teardown, seconds), f"the film lasts {plain(seconds)} s")
+    return Changed(editing.set_total(teardown, assembly, seconds), f"the film lasts {plain(seconds)} s")
 
 
 def pace(sent: Sent, teardown: Teardown, assembly: Assembly) -> Changed:
@@ -103,7 +107,7 @@ def view_here(sent: Sent, teardown: Teardown, assembly: Assembly) -> Changed:
 
 def home_here(sent: Sent, teardown: Teardown, assembly: Assembly) -> Changed:
     """The view that the canvas shows as the home view, where a film begins."""
-    kept: Camera | None = next((c for c in teardown.cameras if c.name.strip().lower() == "home"), None)
+    kept = saved_home(teardown)
     after, _ = editing.save_camera(teardown, camera_sent(sent, kept.id if kept else "", "Home"))
     return Changed(after, "home view")
 
@@ -166,7 +170,8 @@ def delete_orbit(sent: Sent, teardown: Teardown, assembly: Assembly) -> Changed:
 
 
 def bearings(sent: Sent, teardown: Teardown, assembly: Assembly) -> Changed:
-    """What the canvas looks at from now called the front, or a direction pointed at called up."""
+    """The side that is looked at, to the nearest axis, from now on called the front, or the top."""
     which = "up" if sent.get("which") == "up" else "front"
-    direction = editing.checked_direction(numbers(json_sent(sent, "direction"), 3))
+    view = camera_sent(sent, "now", "this view")
+    direction = nearest_axis(np.subtract(view.eye, view.target))
     return Changed(editing.set_bearings(teardown, **{which: direction}), f"another {which}")

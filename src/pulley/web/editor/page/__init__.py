@@ -10,7 +10,7 @@ from pulley.core import teardown as core
 from pulley.core.assembly import Assembly
 from pulley.core.contact.check import Verdict
 from pulley.core.motion.score import Score, compose
-from pulley.core.motion.views import orbit_shots
+from pulley.core.motion.views import orbit_shots, saved_home
 from pulley.core.quantities import plain, round_pitch, shown
 from pulley.core.trails import PATTERNS
 from pulley.web.accounts.models import Preferences, preferences_of
@@ -146,6 +146,7 @@ def _state(
 
 def seen(assembly: Assembly, teardown: core.Teardown, score: Score) -> dict[str, Any]:
     """What anybody who watches a teardown sees of it: the Score and how it is drawn."""
+    home = saved_home(teardown)
     return {
         "score": score.to_json(),
         "trails": teardown.trails_shown,
@@ -156,6 +157,7 @@ def seen(assembly: Assembly, teardown: core.Teardown, score: Score) -> dict[str,
         "directions": visibility.standard_directions(teardown) | visibility.pictorial_directions(teardown),
         "hidden": teardown.hidden,
         "cameras": [asdict(camera) for camera in teardown.cameras],
+        "home": home and asdict(home),
     }
 
 

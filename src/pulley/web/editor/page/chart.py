@@ -1,5 +1,6 @@
 """The run chart: a bar a step, a stretch a camera move or view, marks on the time axis."""
 
+import json
 from dataclasses import dataclass
 
 import numpy as np
@@ -88,8 +89,20 @@ def orbit_lines(teardown: core.Teardown) -> list[dict[str, object]]:
             "word": "Tour" if orbit.views else "Clockwise" if orbit.angle < 0 else "Anticlockwise",
             "duration": plain(orbit.duration),
             "angle": plain(orbit.angle),
+            "tour": _tour(teardown, orbit),
+            "more": [{"name": c.name, "with": json.dumps([*orbit.views, c.id])} for c in teardown.cameras],
         }
         for orbit in teardown.orbits
+    ]
+
+
+def _tour(teardown: core.Teardown, orbit: core.Orbit) -> list[dict[str, str]]:
+    """Each view of a tour by name, and the list of views that is left without it."""
+    names = {camera.id: camera.name for camera in teardown.cameras}
+    return [
+        {"name": names[id], "without": json.dumps([*orbit.views[:k], *orbit.views[k + 1 :]])}
+        for k, id in enumerate(orbit.views)
+        if id in names
     ]
 
 

@@ -193,17 +193,10 @@ app.ofSelection = (button) => {
   return app.edit(ofSelection, withPoints ? { ...values, points: withPoints } : values, "#look-error");
 };
 app.fit = (what) => {
-  const home = Object.values(app.state.cameras).find(({ name }) => name.trim().toLowerCase() === "home");
+  const { home } = app.state;
   if (what === "home") return home ? stage.setView(home) : stage.quarter();
   const moving = app.leaves(app.state.members[openStep] ?? []);
   return stage.fit(moving.length ? moving : Object.keys(app.state.score.tracks));
-};
-/** The side that is looked at, to the nearest axis, as the front or the top. */
-app.bearing = (which) => {
-  const arm = stage.camera.position.clone().sub(stage.controls.target).toArray();
-  const axis = arm.reduce((best, v, k) => (Math.abs(v) > Math.abs(arm[best]) ? k : best), 0);
-  const direction = [0, 0, 0].map((v, k) => (k === axis ? Math.sign(arm[axis]) : 0));
-  app.edit("bearings", { which, direction: JSON.stringify(direction) }, "#look-error");
 };
 app.viewHere = () => openStep && app.edit("view-here", { step: openStep, view: JSON.stringify(stage.view()) }, `#error-${openStep}`);
 /** A camera move by itself, without the steps. */
@@ -362,10 +355,13 @@ function wireButtons() {
     if (at("[data-save-view]")) app.edit("save-view", { view: JSON.stringify(stage.view()), camera: at("[data-save-view]").dataset.saveView });
     if (at("[data-from]")) stage.lookFrom(app.state.directions[at("[data-from]").dataset.from]);
     if (at("[data-fit]")) app.fit(at("[data-fit]").dataset.fit);
-    if (at("[data-bearing]")) app.bearing(at("[data-bearing]").dataset.bearing);
+    if (at("[data-bearing]")) app.edit("bearings", { which: at("[data-bearing]").dataset.bearing, view: JSON.stringify(stage.view()) }, "#look-error");
     if (at("[data-home-here]")) app.edit("home-here", { view: JSON.stringify(stage.view()) }, "#look-error");
     if (at("button[data-of-selection]")) app.ofSelection(at("[data-of-selection]"));
-    if (at("[data-task]")) app.point(at("[data-task]").dataset.task);
+    if (at("[data-task]")) {
+      app.point(at("[data-task]").dataset.task);
+      at("details.menu").open = false; // what is pointed at may lie behind it
+    }
     if (at("[data-better]")) app.seen.better(at("[data-better]").dataset.better);
     if (at("[data-look]")) stage.setView(JSON.parse(at("[data-look]").dataset.look));
     if (at("[data-view-here]")) app.viewHere();

@@ -98,38 +98,51 @@ export function createPointTasks(app, pointing) {
     });
   }
 
-  /** Where a component's trail starts: a centre, a corner, the middle of an edge; `more` keeps those it has. */
-  function anchor(more) {
+  /** Places pointed at one after the other, until the last one again; `words(count)` says what comes next. */
+  function several(words, least, done) {
+    const places = [];
     pointing.start({
-      prompt: more ? "Point at another corner, edge or round face of the component." : "Point at a corner, an edge or a round face: the trail line starts there.",
+      prompt: words(0),
       onTake: ({ component, origin }) => {
+        const last = places.at(-1);
+        const again = last && last.component === component && Math.hypot(...origin.map((v, k) => v - last.origin[k])) < 1e-6;
+        if (!again) places.push({ component, origin });
+        document.querySelector("#pointing .prompt").textContent = words(places.length);
+        if (!again || places.length < least) return;
         pointing.stop();
-        app.edit("anchors", { members: JSON.stringify([component]), points: JSON.stringify([origin]), after: app.player.stepsDone(), more: more ? "1" : "" });
+        done(places);
       },
     });
   }
 
-  /** A line from one thing pointed at to the next; Enter, or the same thing again, ends it. */
-  function stopByStop() {
-    const stops = [];
-    const prompt = () => `${stops.length} stop${stops.length === 1 ? "" : "s"}. Point at the next one: a pin, the hole it enters, the next hole. The same one again ends the line.`;
+  /** Where a component's trail starts: a centre, a corner, the middle of an edge. */
+  function anchor() {
     pointing.start({
-      prompt: prompt(),
-      onTake: ({ component, origin }) => {
-        const last = stops.at(-1);
-        const again = last && last.component === component && Math.hypot(...origin.map((v, k) => v - last.origin[k])) < 1e-6;
-        if (!again) stops.push({ component, origin });
-        document.querySelector("#pointing .prompt").textContent = prompt();
-        if (!again || stops.length < 2) return;
+      prompt: "Point at a corner, an edge or a round face: the trail line starts there.",
+      onTake: (place) => {
         pointing.stop();
-        app.edit("route", { members: JSON.stringify(stops.map((stop) => stop.component)), points: JSON.stringify(stops.map((stop) => stop.origin)), after: app.player.stepsDone() });
+        setAnchors([place]);
       },
     });
+  }
+
+  const setAnchors = (places) => app.edit("anchors", { members: JSON.stringify([places[0].component]), points: JSON.stringify(places.map(({ origin }) => origin)), after: app.player.stepsDone() });
+
+  /** Several anchors of one component, such as the corners of a panel; a place on another one does not count. */
+  function anchors() {
+    const words = (count) => `${count} anchor${count === 1 ? "" : "s"}. Point at a corner, an edge or a round face of one component. The same place again ends.`;
+    several(words, 1, (places) => setAnchors(places.filter(({ component }) => component === places[0].component)));
+  }
+
+  /** A line from one thing pointed at to the next. */
+  function stopByStop() {
+    const words = (count) => `${count} stop${count === 1 ? "" : "s"}. Point at the next one: a pin, the hole it enters, the next hole. The same one again ends the line.`;
+    several(words, 2, (stops) => app.edit("route", { members: JSON.stringify(stops.map(({ component }) => component)), points: JSON.stringify(stops.map(({ origin }) => origin)), after: app.player.stepsDone() }));
   }
 
   return (what, step) => {
     if (what === "stops") return stopByStop();
-    if (what === "anchor" || what === "anchors") return anchor(what === "anchors");
+    if (what === "anchor" || what === "anchors") return { anchor, anchors }[what]();
     if (what === "direction") return direction((vector) => app.edit("direction", { step, value: JSON.stringify(vector) }));
     if (what === "axis") return axis((found) => (step ? app.edit("axis", { step, axis: JSON.stringify(found) }) : forWays(found)));
     if (what === "beyond") return beyond();

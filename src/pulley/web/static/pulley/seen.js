@@ -49,6 +49,7 @@ export function createSeen(app, box) {
       more.dataset.better = "";
       more.textContent = "Find a better view";
       result.id = "better-";
+      result.className = "asked";
       box.replaceChildren(words, more, result);
       box.hidden = false;
       button.setAttribute("aria-pressed", "true");
