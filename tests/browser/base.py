@@ -37,6 +37,7 @@ class BrowserCase(StaticLiveServerTestCase):
         super().setUpClass()
         cls.playwright = sync_playwright().start()
         cls.browser = cls.playwright.chromium.launch(executable_path=CHROMIUM, args=FLAGS)
+        cls.context = cls.browser.new_context(viewport={"width": 1280, "height": 800})
         cls.user = get_user_model().objects.create_user("demo")
         cls.worker = None
         if cls.with_worker:
@@ -62,10 +63,9 @@ class BrowserCase(StaticLiveServerTestCase):
         self.page = self.new_page()
 
     def new_page(self) -> Page:
-        """A page whose console, requests and answers are watched."""
-        context = self.browser.new_context(viewport={"width": 1280, "height": 800})
-        self.addCleanup(context.close)
-        page = context.new_page()
+        """A page whose console, requests and answers are watched; scripts stay in the browser's cache."""
+        page = self.context.new_page()
+        self.addCleanup(page.close)
         page.set_default_timeout(PATIENCE)
         self.complaints, self.failures = [], []
         page.on("console", lambda m: m.type in ("error", "warning") and self.complaints.append(m.text))
@@ -113,6 +113,19 @@ class BrowserCase(StaticLiveServerTestCase):
             self.page.click(f'[aria-label="Show what is in {fold}"]')
         self.page.click(f'#ledger .row-name:text-is("{name}")')
         self.page.wait_for_selector("#canvas[data-ways=shown]")
+
+    def hold_rail(self, axis: str) -> tuple[float, float]:
+        """Press a rail near its start, once the pointer is seen to be over it; where that is on the page."""
+        rail = f'.rail-group[data-axis="{axis}"]'
+        at = """grip => { const [x1, y1, x2, y2] = ['x1', 'y1', 'x2', 'y2'].map(k => Number(grip.getAttribute(k)));
+            const { left, top } = document.querySelector('#canvas').getBoundingClientRect();
+            return [left + x1 + (x2 - x1) / 5, top + y1 + (y2 - y1) / 5]; }"""
+        x, y = self.page.locator(f"{rail} .rail-grip").evaluate(at)
+        self.page.mouse.move(x, y)
+        self.page.wait_for_selector(f"{rail} .rail-grip:hover", state="attached")
+        self.page.mouse.down()
+        self.page.wait_for_selector(f"{rail}.held", state="attached")
+        return x, y
 
     def way(self, axis: str) -> str:
         """What the list says of one way out."""

@@ -270,10 +270,9 @@ class MakingTests(AuthoringCase):
         page.keyboard.press("Shift+2")
         self.ways("fan")
         self.assertEqual(page.locator(".order-mark").count(), 10)
-        grip = page.locator('.rail-group[data-axis="+Z"] .rail-grip')
-        x1, y1, y2 = (float(grip.get_attribute(name)) for name in ("x1", "y1", "y2"))
-        box = page.locator("#canvas").bounding_box()
-        self.drag((box["x"] + x1, box["y"] + y1 + (y2 - y1) / 5), (box["x"] + x1, box["y"] + 60))
+        x, _ = self.hold_rail("+Z")
+        page.mouse.move(x, page.locator("#canvas").bounding_box()["y"] + 60, steps=5)
+        page.mouse.up()
         self.changed()
         step = self.kept(row).steps[0]
         self.assertEqual(
@@ -619,12 +618,8 @@ class NothingLostTests(AuthoringCase):
         page = self.page
         page.click('#ledger .row-name:text-is("Mast")')
         self.ways()
-        grip = page.locator('.rail-group[data-axis="+Z"] .rail-grip')
-        x1, y1, y2 = (float(grip.get_attribute(name)) for name in ("x1", "y1", "y2"))
-        box = page.locator("#canvas").bounding_box()
-        page.mouse.move(box["x"] + x1, box["y"] + y1 + (y2 - y1) / 5)
-        page.mouse.down()
-        page.mouse.move(box["x"] + x1, box["y"] + y1 - 60, steps=4)
+        x, y = self.hold_rail("+Z")
+        page.mouse.move(x, y - 60, steps=4)
         page.route("**/edit/**", lambda route: route.abort())
         page.mouse.up()
         page.wait_for_selector("#kept >> text=1 change waits")

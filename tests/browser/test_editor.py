@@ -26,12 +26,7 @@ class EditorTests(BrowserCase):
 
     def drag_rail(self, axis: str, by: tuple[float, float], key: str = ""):
         """Drag a rail from near its start by some pixels."""
-        grip = self.page.locator(f'.rail-group[data-axis="{axis}"] .rail-grip')
-        x1, y1, x2, y2 = (float(grip.get_attribute(name)) for name in ("x1", "y1", "x2", "y2"))
-        box = self.page.locator("#canvas").bounding_box()
-        x, y = box["x"] + x1 + (x2 - x1) / 5, box["y"] + y1 + (y2 - y1) / 5
-        self.page.mouse.move(x, y)
-        self.page.mouse.down()
+        x, y = self.hold_rail(axis)
         if key:
             self.page.keyboard.down(key)
         self.page.mouse.move(x + by[0], y + by[1], steps=6)

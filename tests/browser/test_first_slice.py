@@ -46,7 +46,8 @@ class FirstSliceTests(BrowserCase):
         self.assertEqual([self.offset(path) for path in (ROD, BOLT)], exploded)
 
         address = page.url
-        page.context.close()
+        page.close()
+        self.context.clear_cookies()
         self.page = page = self.new_page()
         page.goto(address)
         self.ready()

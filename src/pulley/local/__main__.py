@@ -159,28 +159,42 @@ def run_tests(words: Sequence[str]) -> int:
     with database(VAR / "test" / "mariadb"):
         if words:
             return subprocess.run(_test_command(*words), cwd=ROOT).returncode
-        return _test_both_halves()
+        return _test_everything()
 
 
-# the first half keeps one processor busy, the second mostly waits for a browser; each has its own database
-HALVES = ("tests.core", "tests.reference", "tests.web", "tests.local"), ("tests.browser",)
+def _parts() -> list[list[str]]:
+    """Tests in groups to run side by side: two of those that mostly wait for a browser, and all that need none."""
+    folders = sorted(folder.parent.name for folder in (ROOT / "tests").glob("*/__init__.py"))
+    files = sorted((ROOT / "tests/browser").glob("test_*.py"), key=lambda file: -file.stat().st_size)
+    hands: list[list[Path]] = [[], []]
+    for file in files:
+        min(hands, key=lambda hand: sum(each.stat().st_size for each in hand)).append(file)
+    return [
+        *([f"tests.browser.{file.stem}" for file in hand] for hand in hands),
+        [f"tests.{folder}" for folder in folders if folder != "browser"],
+    ]
 
 
 def _test_command(*names: str) -> list[str]:
     return python(str(ROOT / "manage.py"), "test", "--noinput", "-t", str(ROOT), *names)
 
 
-def _test_both_halves() -> int:
-    """Every test, the two halves side by side; what the first half says is shown after the second."""
-    log = VAR / "test" / "core.log"
-    log.unlink(missing_ok=True)
-    beside = processes.start(_test_command(*HALVES[0]), log, {"PULLEY_DB_NAME": "pulley_beside"})
+def _test_everything() -> int:
+    """Every test, in groups side by side, each with its own database; what the others say follows the first."""
+    first, *others = _parts()
+    beside = {}
+    for number, names in enumerate(others, 1):
+        log = VAR / "test" / f"beside-{number}.log"
+        log.unlink(missing_ok=True)
+        beside[log] = processes.start(_test_command(*names), log, {"PULLEY_DB_NAME": f"pulley_beside_{number}"})
     try:
-        failed = subprocess.run(_test_command(*HALVES[1]), cwd=ROOT).returncode
-        failed = beside.wait() or failed
+        failed = subprocess.run(_test_command(*first), cwd=ROOT).returncode
+        failed = max([failed, *(abs(process.wait()) for process in beside.values())])
     finally:
-        processes.stop(beside)
-    print(f"\n{', '.join(HALVES[0])}:\n{log.read_text(errors='replace')}", flush=True)
+        for process in beside.values():
+            processes.stop(process)
+    for log, names in zip(beside, others, strict=True):
+        print(f"\n{', '.join(names)}:\n{log.read_text(errors='replace')}", flush=True)
     return failed
 
 

@@ -63,11 +63,18 @@ def crossed(assembly_id: Any, teardown: core.Teardown, work: Callable[[], Any], 
     return _future(key, work).result(PATIENCE)
 
 
+def aside(what: Any, assembly_id: Any, teardown: core.Teardown, work: Callable[[], Any]) -> Any:
+    """Something else that follows from a teardown's motions, worked out once."""
+    return _future((what, _key(assembly_id, teardown)), work).result(PATIENCE)
+
+
 def under_way(
     what: Any, assembly_id: Any, teardown: core.Teardown, work: Callable[[Callable[[float], None]], Any]
 ) -> tuple[Any, float]:
-    """Something else that follows from a teardown's motions, worked out once: what came of it, None as long as it
-    goes on, and the share of it that is done. ``work`` is given what to report that share to."""
+    """The same where it takes longer: what came of it, None as long as it goes on, and the share that is done.
+
+    ``work`` is given what to report that share to.
+    """
     key = (what, _key(assembly_id, teardown))
     future = _future(key, lambda: work(lambda share: _shares.update({key: share})))
     try:

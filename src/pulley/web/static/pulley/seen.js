@@ -50,6 +50,7 @@ export function createSeen(app, box) {
       more.textContent = "Find a better view";
       result.id = "better-";
       result.className = "asked";
+      result.setAttribute("hx-sync", "this:replace");
       box.replaceChildren(words, more, result);
       box.hidden = false;
       button.setAttribute("aria-pressed", "true");

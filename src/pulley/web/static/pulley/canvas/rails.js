@@ -110,16 +110,18 @@ export function createRails(svg, stage, { onMove, onDone, words }) {
       place();
     };
     const done = (event) => {
-      rail.grip.removeEventListener("pointermove", move);
+      over.abort();
       rail.group.classList.remove("held");
       const { travel } = rail;
       rail.travel = null;
-      if (travel > 0) return onDone(rail.way, travel);
+      if (travel > 0 && event.type === "pointerup") return onDone(rail.way, travel);
       onMove(rail.way, 0);
       if (travel === null) stage.click(event);
     };
-    rail.grip.addEventListener("pointermove", move);
-    rail.grip.addEventListener("pointerup", done, { once: true });
+    const over = new AbortController();
+    for (const [name, act] of [["pointermove", move], ["pointerup", done], ["pointercancel", done]]) {
+      rail.grip.addEventListener(name, act, { signal: over.signal });
+    }
   }
 
   /** Place along a rail's line, in mm, nearest to the pointer's ray. */
