@@ -613,6 +613,36 @@ class NothingLostTests(AuthoringCase):
         self.changed()
         self.assertEqual([s.members[0].rpartition("/")[2] for s in self.kept(row).steps], ["Mast", "Aft plug"])
 
+    def test_a_check_that_answers_late_takes_nothing_back(self):
+        """What it found was found before a distance was changed and a card was closed."""
+        row = self.scene("Mast foot")
+        page, late = self.page, []
+
+        def hold_the_first(route):
+            if late:
+                return route.continue_()
+            late.append((route, route.fetch()))
+
+        page.route("**/verdict?*", hold_the_first)
+        page.click('#ledger .row-name:text-is("Mast")')
+        self.ways()
+        page.click("#ways .way")
+        self.changed()
+        self.wait_until(lambda: page.evaluate("1") and late, 20)
+        page.fill("#distance-s1", "45")
+        page.press("#distance-s1", "Enter")
+        self.changed()
+        page.click("#head-s1")
+        page.wait_for_selector("#card-s1:not(.open)")
+        ((route, answer),) = late
+        route.fulfill(response=answer)
+        page.wait_for_selector("#step-summary >> text=clear")
+        self.assertEqual(page.get_attribute("#canvas", "data-revision"), "2")
+        self.assertEqual(page.locator("#card-s1.open").count(), 0)
+        page.click("#trails")
+        self.changed()
+        self.assertEqual(self.kept(row).steps[0].distance, 45)
+
     def test_a_connection_that_drops_in_the_middle_of_a_drag(self):
         row = self.scene("Mast foot")
         page = self.page

@@ -1,11 +1,12 @@
 // Questions to the server whose answers are values, not panels.
 
 const token = () => JSON.parse(document.body.getAttribute("hx-headers"))["X-CSRFToken"];
-const hidden = () => Object.fromEntries(new FormData(document.querySelector("#page-state")));
+/** The page's state as the server knows it: revision, open card and what else every request says. */
+export const pageState = () => Object.fromEntries(new FormData(document.querySelector("#page-state")));
 
 /** Post values with the page's state; the answer as JSON, or an error with a sentence to show. */
 export async function ask(address, values) {
-  const body = new URLSearchParams({ ...hidden(), ...values });
+  const body = new URLSearchParams({ ...pageState(), ...values });
   const headers = { "X-CSRFToken": token(), "HX-Request": "true" };
   const response = await fetch(address, { method: "POST", body, headers });
   if (response.ok) return response.json();

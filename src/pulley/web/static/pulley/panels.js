@@ -1,6 +1,8 @@
 // Panels that the server draws anew: what is pressed or typed in them becomes a change, and what is being done in them stays.
 
-const { Idiomorph } = window;
+import { pageState } from "./ask.js";
+
+const { htmx, Idiomorph } = window;
 
 /** What an element with `data-edit` sends: its own name and value, its step, and every `data-with-…`. */
 function valuesOf(at) {
@@ -35,9 +37,12 @@ export function wirePanels(root, edit, open) {
     const field = document.activeElement;
     if (detail.xhr.status >= 400) sent.delete(field); // refused: what was typed stays
     Idiomorph.defaults.ignoreActiveValue = isField(field) && field.value !== field.defaultValue && field.value !== sent.get(field);
-    const asker = detail.requestConfig?.elt;
+    const { elt: asker, parameters } = detail.requestConfig ?? {};
     checked = asker?.id === "checking";
-    if (checked && !asker.isConnected) detail.shouldSwap = false; // an answer about what is no more
+    const now = pageState();
+    if (!checked || [...Object.keys(now), "at"].every((name) => parameters[name] === now[name])) return;
+    detail.shouldSwap = false; // an answer about what is no more: the page has gone on since it asked
+    htmx.trigger("#checking", "again");
   });
 }
 
