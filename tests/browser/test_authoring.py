@@ -620,8 +620,9 @@ class NothingLostTests(AuthoringCase):
 
         def hold_the_first(route):
             if late:
-                return route.continue_()
-            late.append((route, route.fetch()))
+                route.continue_()
+            else:
+                late.append((route, route.fetch()))
 
         page.route("**/verdict?*", hold_the_first)
         page.click('#ledger .row-name:text-is("Mast")')
