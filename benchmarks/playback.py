@@ -4,6 +4,8 @@ Without a graphics processor a frame is drawn by software and takes as long as i
 what is left of a frame where there is one. The alternative beside it is a frame in which nothing has moved.
 """
 
+import os
+
 import django
 from playwright.sync_api import Page
 from tests.scenes import UP, axial, teardown
@@ -40,11 +42,12 @@ def pins() -> Assembly:
     part = Part("pin", "Pin", lathe([(0.0, 0.0), (2.0, 0.0), (2.0, 8.0), (3.5, 8.0), (3.5, 11.0), (0.0, 11.0)], 24))
     places = [translation((10.0 * (k % 40), 10.0 * (k // 40), 0.0)) for k in range(COUNT)]
     components = tuple(Component(f"p{k}", f"Pin {k + 1}", None, place, part) for k, place in enumerate(places))
-    return Assembly("A thousand pins", components)
+    return Assembly("A thousand pins", components, source={"file": "pins.step", "sha256": "0" * 64})
 
 
 def run(page: Page, address: str) -> None:
     """Print how it plays."""
+    os.environ.setdefault("DJANGO_SETTINGS_MODULE", "pulley.web.settings")
     django.setup()
     from django.contrib.auth import get_user_model
 
