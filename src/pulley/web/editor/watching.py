@@ -117,6 +117,8 @@ def better(request: HttpRequest, teardown_id: uuid.UUID) -> HttpResponse:
         "view": json.dumps(view),
         "now": round(100 * best.now.mean),
         "then": round(100 * best.then.mean),
+        "least_now": round(100 * best.now.least),
+        "least_then": round(100 * best.then.least),
         "hidden_now": len(best.now.hidden),
         "hidden_then": len(best.then.hidden),
     }
