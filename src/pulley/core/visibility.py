@@ -20,6 +20,7 @@ from pulley.core.motion.views import saved_home, view_at
 from pulley.core.teardown import Camera, Teardown, Vector3
 
 HIDDEN = 0.15  # share of its own silhouette below which a component counts as hidden
+WORTH = 0.01  # share by which a view must show more to be worth proposing
 OUTER = 0.5  # share that is seen from somewhere of a component that lies outside
 SIZE = (640, 480)  # pixels in which visibility is counted
 SAMPLES = (0.5, 1.0)  # shares of a step's time at which its members are looked at
@@ -247,7 +248,7 @@ def better_view(
     """The standard direction that shows a step's members best, or everything at the end when ``step`` is None.
 
     Directions are told apart by the component that is seen least, then by the mean; where none is better
-    than the present view, that is what comes back. ``report`` is told the share of the work that is done.
+    than the present view by `WORTH`, that is what comes back. ``report`` is told the share of the work that is done.
     """
     bar = next((bar for bar in score.steps if bar.id == step), None)
     times = _instants(bar) if bar else [score.duration]
@@ -262,7 +263,8 @@ def better_view(
         if (min(then.least, 0.5), then.mean) > (min(best.then.least, 0.5), best.then.mean + 1e-9):
             best = Better(view, word, before, then)
         report((k + 1) / len(directions))
-    return best
+    worth = max(best.then.least - before.least, best.then.mean - before.mean) >= WORTH
+    return best if worth else Better(now, "this view", before, before)
 
 
 def _corners(assembly: Assembly, teardown: Teardown, score: Score, time: float) -> NDArray[np.float64]:
