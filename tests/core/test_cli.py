@@ -107,6 +107,17 @@ class CommandTests(TestCase):
         )
         self.assertIn("no snags", self.run_command("check", DEMO, DEMO_TEARDOWN)[1])
 
+    def test_propose(self):
+        out = self.folder / "proposed.json"
+        status, answer = self.answer("propose", DEMO, "--part", "Halyard block/Axle nut", "-o", out)
+        self.assertEqual((status, [s["members"] for s in answer["steps"]]), (0, [["Halyard block/Axle nut"]]))
+        self.assertTrue(self.answer("check", DEMO, out)[1]["clear"])
+        status, text, progress = self.run_command("propose", DEMO, "--after", out, "--most", 2, "--progress")
+        self.assertEqual(status, 1)  # what is left is named
+        self.assertIn("2 steps", text)
+        self.assertIn("what blocks what", progress)
+        self.refuse("above 0", "propose", DEMO, "--gap", "0")
+
     def test_bad_input(self):
         bad = self.folder / "bad.json"
         bad.write_text("{")

@@ -1,4 +1,4 @@
-"""The headless commands: inspect, travel, check, matches, along, fits. Core alone, no database.
+"""The headless commands: inspect, travel, check, matches, along, fits, propose. Core alone, no database.
 
 Exit status: 0 fine, 1 the answer is "no" (a snag was found), 2 bad input.
 """
@@ -29,6 +29,7 @@ from pulley.core.motion.steps import stages
 from pulley.core.planning.companions import bring_along, matches
 from pulley.core.planning.directions import name_of
 from pulley.core.planning.picks import parse_direction
+from pulley.core.planning.proposal import Options, propose
 from pulley.core.planning.remedies import remedies
 from pulley.core.planning.ways_out import WayOut, ways_out
 from pulley.core.teardown import Teardown
@@ -157,6 +158,34 @@ def list_fits(args: argparse.Namespace) -> tuple[dict[str, Any], int]:
     return {"fits": [asdict(fit) for fit in find_fits(_assembly(args.file))]}, 0
 
 
+def propose_teardown(args: argparse.Namespace) -> tuple[dict[str, Any], int]:
+    """Steps that take an assembly apart without a snag, each with the reason for it."""
+    args.teardown = args.after
+    assembly, teardown = _teardown(args) if args.after else (_assembly(args.file), None)
+    teardown = teardown or Teardown("Proposed", source=assembly.source)
+    options = Options(
+        parts=tuple(args.part),
+        whole=tuple(args.whole),
+        depth=args.depth,
+        stay=tuple(args.stay),
+        gap=args.gap,
+        length=args.length,
+        fasteners_first=not args.fasteners_last,
+        most=args.most,
+    )
+
+    def report(share: float, words: str) -> None:
+        if args.progress:
+            print(f"{share:.0%} {words}", file=sys.stderr, flush=True)
+
+    proposal = propose(assembly, teardown, options, report)
+    if args.output:
+        Path(args.output).write_text(teardown_json.dumps(proposal.added_to(teardown)))
+    steps = [{"id": s.id, "members": s.members, "kind": s.kind, "reason": s.note} for s in proposal.steps]
+    left = [asdict(each) for each in proposal.left]
+    return {"steps": steps, "stay": proposal.stay, "left": left, "extent": proposal.extent}, 1 if left else 0
+
+
 def _plain_inspect(answer: dict[str, Any]) -> str:
     lines = [f"{answer['source']['file']}: {len(answer['components'])} components of {len(answer['parts'])} parts"]
     lines += [f"{part['quantity']:5} × {part['name']}" for part in answer["parts"]]
@@ -208,6 +237,12 @@ def _plain_fits(answer: dict[str, Any]) -> str:
     return "\n".join(lines) or "No fits."
 
 
+def _plain_proposal(answer: dict[str, Any]) -> str:
+    lines = [f"{step['id']}: {', '.join(step['members'])}. {step['reason']}" for step in answer["steps"]]
+    lines += [each["sentence"] for each in answer["left"]]
+    return "\n".join([*lines, f"{len(answer['steps'])} steps, {len(answer['left'])} components left."])
+
+
 class _Parser(argparse.ArgumentParser):
     def error(self, message: str) -> NoReturn:
         raise PulleyError(f"{message}. See `pulley {self.prog.rpartition(' ')[2]} --help`.")
@@ -220,6 +255,7 @@ COMMANDS = (
     ("matches", find_matches, _plain_matches),
     ("along", find_riders, _plain_riders),
     ("fits", list_fits, _plain_fits),
+    ("propose", propose_teardown, _plain_proposal),
 )
 ALONG = "X,Y,Z; or X,Y,Z:X,Y,Z from point to point; or axis:, normal: or edge: and PATH, with @X,Y,Z for which one"
 
@@ -245,9 +281,28 @@ def _parser() -> argparse.ArgumentParser:
         if name == "check":
             command.add_argument("--clearance", action="store_true", help="how near each step brings what it passes")
             command.add_argument("--progress", action="store_true", help="say on standard error which step is done")
+        if name == "propose":
+            _proposal_arguments(command)
         if name == "matches":
             command.add_argument("step", metavar="STEP", help="the step's id")
     return parser
+
+
+def _proposal_arguments(command: argparse.ArgumentParser) -> None:
+    for name, words in (
+        ("--part", "take apart only this component or subassembly; again for more"),
+        ("--whole", "keep this subassembly in one piece; again for more"),
+        ("--stay", "what never moves, instead of a base that is guessed; again for more"),
+    ):
+        command.add_argument(name, action="append", default=[], metavar="PATH", help=words)
+    command.add_argument("--depth", type=int, metavar="N", help="keep whole what lies N deep, 1 the highest")
+    command.add_argument("--gap", type=float, metavar="MM", help="between one component and the next")
+    command.add_argument("--length", type=float, metavar="MM", help="what the longest side may come to")
+    command.add_argument("--most", type=int, metavar="N", help="at most so many steps")
+    command.add_argument("--fasteners-last", action="store_true")
+    command.add_argument("--after", metavar="TEARDOWN.json", help="propose what this teardown has not moved yet")
+    command.add_argument("-o", dest="output", metavar="OUT.json", help="write the teardown with the steps here")
+    command.add_argument("--progress", action="store_true", help="say on standard error how far it is")
 
 
 def _negative_vector(argv: Sequence[str]) -> list[str]:

@@ -31,7 +31,7 @@ USAGE = """usage: ./pulley COMMAND
   lock       refresh requirements.txt from pyproject.toml
   pictures   take the pictures in docs/screenshots again
   manage     a Django management command, with the database running
-  inspect, travel, check, matches, along, fits   headless commands; see ./pulley check --help
+  inspect, travel, check, matches, along, fits, propose   headless commands; see ./pulley check --help
 """
 
 

@@ -1,0 +1,145 @@
+"""Proposed removals as ordinary steps, and the reason for each in a sentence."""
+
+from collections.abc import Iterable, Iterator, Sequence
+from dataclasses import replace
+from itertools import count
+
+import numpy as np
+
+from pulley.core.assembly import Assembly
+from pulley.core.describe import direction_word, members_name
+from pulley.core.planning.blocking import Blocking
+from pulley.core.planning.peeling import Removal
+from pulley.core.planning.spacing import Placed
+from pulley.core.quantities import plain
+from pulley.core.teardown import Axis, Step
+
+FANNED = 3  # steps in a row, evenly spaced along one line, from which they are one fan
+
+
+def steps_of(blocking: Blocking, taken: Iterable[str], placed: Iterable[Placed], fans: bool = True) -> list[Step]:
+    """Ordinary steps in the order in which they play, with ids of their own and their reasons as notes.
+
+    With ``fans``, what leaves one after the other along one line and ends up evenly spaced is one step.
+    """
+    runs = list(_runs(blocking, placed)) if fans else [[each] for each in _flat(placed)]
+    known = set(taken)
+    ids = (id for n in count(1) if (id := f"p{n}") not in known)
+    steps: list[Step] = []
+    gone: set[int] = set()
+    for run in runs:
+        step = _step(blocking, run[0], next(ids)) if len(run) == 1 else _fan(blocking, run, next(ids))
+        noted = replace(step, note=_reason(blocking, run, gone))
+        steps += _unscrewed(noted, run[0], ids) if run[0].removal.thread else [noted]
+        gone |= {k for each in run for k in each.removal.units}
+    return steps
+
+
+def _unscrewed(step: Step, placed: Placed, ids: Iterator[str]) -> list[Step]:
+    """The turns that take a unit off its thread, and the rest of its way."""
+    thread = placed.removal.thread
+    sense = 1 if thread.pitch > 0 else -1
+    angle, axis = sense * 360.0 * thread.turns, Axis(thread.origin, step.direction)
+    off = round(thread.turns * abs(thread.pitch), 6)
+    turn = replace(step, kind="turn", axis=axis, angle=angle, advance=thread.pitch, distance=0.0)
+    rest = replace(step, id=next(ids), distance=round(max(placed.distance - off, 0.0), 6))
+    return [turn, rest] if rest.distance else [turn]
+
+
+def _flat(placed: Iterable[Placed]) -> Iterator[Placed]:
+    for each in placed:
+        yield each
+        yield from _flat(each.inner)
+
+
+def _runs(blocking: Blocking, placed: Iterable[Placed]) -> Iterator[list[Placed]]:
+    """Placed removals, those that make a fan together in one list."""
+    run: list[Placed] = []
+    for each in _flat(placed):
+        if run and not _goes_on(blocking, run, each):
+            yield from _cut(run)
+            run = []
+        run.append(each)
+    yield from _cut(run)
+
+
+def _cut(run: list[Placed]) -> Iterator[list[Placed]]:
+    if len(run) >= FANNED:
+        yield run
+    else:
+        yield from ([each] for each in run)
+
+
+def _goes_on(blocking: Blocking, run: list[Placed], each: Placed) -> bool:
+    """Whether a removal of one unit goes on with the line and the even spacing of a run."""
+    last = run[-1]
+    simple = all(
+        len(p.removal.units) == 1 and not (p.removal.inner or p.removal.first or p.removal.axis or p.removal.thread)
+        for p in (last, each)
+    )
+    if not simple or last.removal.directions != each.removal.directions:
+        return False
+    boxes = blocking.boxes(each.removal.directions[0])[[last.removal.units[0], each.removal.units[0]]]
+    in_line = np.abs(boxes[0].sum(0)[:2] - boxes[1].sum(0)[:2]).max() < 0.1
+    spacing = last.distance - each.distance
+    even = len(run) == 1 or abs(run[-2].distance - last.distance - spacing) < 1e-6
+    return bool(in_line and even and spacing > 0)
+
+
+def _fan(blocking: Blocking, run: list[Placed], id: str) -> Step:
+    """One step for a run, nearest first."""
+    members = tuple(blocking.units[each.removal.units[0]].path for each in reversed(run))
+    step = _step(blocking, run[-1], id)
+    label = members_name(blocking.scene.assembly, members)
+    return replace(step, members=members, label=label, pitch=run[0].distance - run[1].distance)
+
+
+def _step(blocking: Blocking, placed: Placed, id: str) -> Step:
+    removal, assembly = placed.removal, blocking.scene.assembly
+    members = tuple(blocking.units[k].path for k in removal.units)
+    step = Step(id, members, removal.directions[0], placed.distance, label=members_name(assembly, members))
+    if removal.axis:
+        return replace(step, kind="radial", axis=Axis(*removal.axis))
+    if removal.first:
+        end = np.array(removal.first) + np.array(removal.directions[0]) * placed.distance
+        return replace(step, kind="path", waypoints=(removal.first, tuple((np.round(end, 6) + 0.0).tolist())))
+    return step
+
+
+def _reason(blocking: Blocking, run: Sequence[Placed], gone: set[int]) -> str:
+    """Why a step is there, in a sentence; ``gone`` is what came off before it."""
+    removal = run[0].removal
+    members = {k for each in run for k in each.removal.units}
+    way = direction_word(removal.directions[0]) if len(set(removal.directions)) == 1 else "outward"
+    if removal.knot:
+        return f"These {len(members)} block one another and only leave together, {way}."
+    if removal.thread:
+        return f"A thread holds it: {removal.thread.turns} turns of {plain(abs(removal.thread.pitch))} mm, then {way}."
+    if removal.first:
+        return f"Nothing lets it go straight; a short way {direction_word(removal.first)} first clears it."
+    return _holds(blocking, removal, members, gone, way)
+
+
+def _holds(blocking: Blocking, removal: Removal, members: set[int], gone: set[int], way: str) -> str:
+    touched = {j for k in members for j in blocking.touched(k)} - members - gone
+    names = listed(blocking.scene.assembly, [blocking.units[j].path for j in sorted(touched)])
+    one, number = len(members) == 1, len(members)
+    if removal.fastener and names:
+        return f"{'It holds' if one else f'These {number} hold'} {names}; nothing is in the way {way}."
+    if names:
+        return f"{'It rests' if one else f'These {number} rest'} on {names}; nothing is in the way {way} any more."
+    return f"Nothing is in the way {way}{' any more' if gone else ''}."
+
+
+def listed(assembly: Assembly, paths: Sequence[str], most: int = 3) -> str:
+    """Names of components, those of one part as one, the first few and how many more."""
+    by_part: dict[object, list[str]] = {}
+    for path in paths:
+        component = assembly.by_path[path]
+        by_part.setdefault(component.part.key if component.part else path, []).append(path)
+    names = [members_name(assembly, group) for group in by_part.values()]
+    if len(names) <= 1:
+        return "".join(names)
+    if len(names) <= most:
+        return f"{', '.join(names[:-1])} and {names[-1]}"
+    return f"{', '.join(names[:most])} and {len(names) - most} more"

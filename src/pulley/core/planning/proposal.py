@@ -1,0 +1,287 @@
+"""A proposed teardown: ordinary steps that take an assembly apart without a snag, each with the reason for it."""
+
+from collections.abc import Callable, Iterable, Sequence
+from contextlib import suppress
+from dataclasses import dataclass, field, replace
+
+import numpy as np
+
+from pulley.core.assembly import Assembly
+from pulley.core.contact.check import check
+from pulley.core.contact.fits import bare_meshes
+from pulley.core.contact.scene import Scene, safe_tolerance
+from pulley.core.contact.sweep import TOLERANCE
+from pulley.core.describe import component_name, direction_word
+from pulley.core.errors import PulleyError
+from pulley.core.geometry.frames import Vector
+from pulley.core.motion.steps import displacements, poses_at
+from pulley.core.planning.blocking import SIX, Blocking, Unit
+from pulley.core.planning.explained import listed, steps_of
+from pulley.core.planning.peeling import Enough, Removal, Wishes, fastener_kind, peel
+from pulley.core.planning.spacing import Placed, place
+from pulley.core.quantities import round_pitch
+from pulley.core.teardown import Step, Teardown
+
+GAP_SHARE = 0.03  # of the assembly's diagonal, left between one component and the next
+LOOKS = 3  # times that what a check finds is left out and everything placed again
+SHARES = (0.4, 0.9)  # of the progress: when the table is done, when the order is
+
+
+@dataclass(frozen=True)
+class Options:
+    """What is wanted of a proposal.
+
+    ``parts``: what to take apart, everything when empty. ``whole``: subassemblies that stay in one piece;
+    with ``depth``, so do all that lie that deep, 1 for those right below the root. ``stay``: what never moves,
+    guessed when empty. ``gap`` in mm, or ``length`` to fill in mm, or neither. At most ``most`` steps.
+    """
+
+    parts: tuple[str, ...] = ()
+    whole: tuple[str, ...] = ()
+    depth: int | None = None
+    stay: tuple[str, ...] = ()
+    gap: float | None = None
+    length: float | None = None
+    fasteners_first: bool = True
+    most: int | None = None
+
+
+@dataclass(frozen=True)
+class Left:
+    """A component that was not taken off, and what holds it."""
+
+    path: str
+    holders: tuple[str, ...]
+    sentence: str
+
+
+@dataclass(frozen=True)
+class Proposal:
+    """Steps to be put after those of the teardown, each with its reason as a note; what stays and what is left.
+
+    ``extent`` is the longest side in mm of the bounds of everything at the end.
+    """
+
+    steps: tuple[Step, ...]
+    stay: tuple[str, ...]
+    left: tuple[Left, ...] = ()
+    extent: float = field(default=0.0, compare=False)
+
+    def added_to(self, teardown: Teardown, ids: Iterable[str] | None = None) -> Teardown:
+        """The teardown with these steps after its own, or with those of them that ``ids`` name."""
+        wanted = None if ids is None else set(ids)
+        chosen = [step for step in self.steps if wanted is None or step.id in wanted]
+        return replace(teardown, steps=(*teardown.steps, *chosen))
+
+
+Report = Callable[[float, str], None]  # told the share of the work that is done and what is being done; may raise
+
+
+def propose(
+    assembly: Assembly,
+    teardown: Teardown | None = None,
+    options: Options | None = None,
+    report: Report = lambda share, words: None,
+) -> Proposal:
+    """Steps that take apart what a teardown has not moved yet.
+
+    What its steps have moved stays where they put it. Every proposed step has passed the contact check; what
+    could not be taken off is named with what holds it. The same input gives the same proposal.
+
+    Parameters
+    ----------
+    assembly : Assembly
+    teardown : Teardown, optional
+        Its steps are respected; its confirmed fits count.
+    options : Options, optional
+    report : callable
+        Told the share of the work done, 0 to 1, and what is being done. Where it raises `Enough`, what was found
+        so far comes back; anything else that it raises ends the work.
+
+    Raises
+    ------
+    PulleyError
+        When nothing is there to take apart, or an option makes no sense.
+
+    Notes
+    -----
+    Peeling by directional blocking graphs (Wilson and Latombe 1994), distances as in compact explosion
+    diagrams (Agrawala et al. 2003, Li et al. 2008); all from memory.
+    """
+    teardown, options = teardown or Teardown("Proposed"), options or Options()
+    _refuse_nonsense(options)
+    blocking = _blocking(assembly, teardown, options)
+    present, wanted = _present(blocking, teardown, options)
+    if not wanted:
+        raise PulleyError("Everything that was chosen has been moved already. Delete steps to have others proposed.")
+    with suppress(Enough):
+        blocking.prepare(sorted(present), lambda share: report(SHARES[0] * share, "what blocks what"))
+    stay = _staying(blocking, present, wanted, options)
+
+    def peeled(done: int, of: int) -> None:
+        report(SHARES[0] + (SHARES[1] - SHARES[0]) * done / of, f"{done} of {of} off")
+
+    wishes = Wishes(options.fasteners_first, options.most)
+    removals, left = peel(blocking, present, present - (wanted - stay), wishes, peeled)
+    placed, dropped = _placed(blocking, teardown, options, removals)
+    return _proposal(blocking, teardown, placed, stay, sorted({*left, *dropped}))
+
+
+def _refuse_nonsense(options: Options) -> None:
+    for value, what in ((options.gap, "gap"), (options.length, "length")):
+        if value is not None and not 0 < value <= 1e6:
+            raise PulleyError(f"A {what} is a number of mm above 0; this one is {value:g}.")
+    if options.most is not None and options.most < 1:
+        raise PulleyError("Ask for one step or more.")
+
+
+def _blocking(assembly: Assembly, teardown: Teardown, options: Options) -> Blocking:
+    """What blocks what, where a teardown leaves everything."""
+    poses = poses_at(assembly, displacements(assembly, teardown)[-1])
+    scene = Scene(assembly, poses, safe_tolerance(assembly, TOLERANCE), bare_meshes(assembly, teardown.fits))
+    return Blocking(scene, _units(assembly, options))
+
+
+def _present(blocking: Blocking, teardown: Teardown, options: Options) -> tuple[set[int], set[int]]:
+    """The units that a teardown has not moved, and those of them that are to be taken apart."""
+    assembly = blocking.scene.assembly
+    moved = {leaf for step in teardown.steps for leaf in assembly.leaves_of(step.members)}
+    chosen = set(assembly.leaves_of(options.parts)) if options.parts else {leaf.path for leaf in assembly.leaves}
+    present = {k for k, unit in enumerate(blocking.units) if not moved & set(unit.leaves)}
+    return present, {k for k in present if chosen >= set(blocking.units[k].leaves)}
+
+
+def _units(assembly: Assembly, options: Options) -> list[Unit]:
+    """What moves as one: the leaves, and the subassemblies that stay whole in place of theirs."""
+    whole = set(options.whole)
+    for path in whole - assembly.by_path.keys():
+        raise PulleyError(f"There is no component “{path}” in this assembly.")
+    if options.depth is not None:
+        depths = {c.path: sum(1 for _ in assembly.above(c.path)) for c in assembly.components}
+        whole |= {path for path, depth in depths.items() if depth == options.depth and path not in assembly.leaf_places}
+    found: dict[str, Unit] = {}
+    for leaf in assembly.leaves:
+        holders = [path for path in assembly.above(leaf.path) if path in whole]
+        path = holders[-1] if holders else leaf.path
+        found.setdefault(path, Unit(path, assembly.below[path]))
+    return list(found.values())
+
+
+def _staying(blocking: Blocking, present: set[int], wanted: set[int], options: Options) -> set[int]:
+    """What never moves: what the user says, else the base, when everything that has not moved is taken apart."""
+    units = blocking.units
+    if options.stay:
+        named = set(blocking.scene.assembly.leaves_of(options.stay))
+        return {k for k in present if named & set(units[k].leaves)}
+    return {base_of(blocking, present)} if wanted == present else set()
+
+
+def base_of(blocking: Blocking, present: Iterable[int]) -> int:
+    """The unit that everything else is taken off: big, low, touching much, no fastener. Common practice, no source."""
+    low, high = blocking.scene.assembly.bounds
+    boxes, among = blocking.boxes((0.0, 0.0, 1.0)), sorted(present)
+
+    def worth(k: int) -> float:
+        size = float(np.prod(boxes[k, 1] - boxes[k, 0]) / max(np.prod(high - low), 1e-9))
+        touched = len(blocking.touched(k)) / max(len(among) - 1, 1)
+        lowness = 1 - (boxes[k, 0, 2] - low[2]) / max(high[2] - low[2], 1e-9)
+        return size + 0.5 * touched + 0.5 * lowness
+
+    return max(among, key=lambda k: (not fastener_kind(blocking, k), round(worth(k), 9), -k))
+
+
+def _placed(
+    blocking: Blocking, teardown: Teardown, options: Options, removals: Sequence[Removal]
+) -> tuple[list[Placed], set[int]]:
+    """Removals with distances, and the units of those that the contact check did not let pass."""
+    assembly = blocking.scene.assembly
+    pitch, dropped = round_pitch(assembly.diagonal, "mm"), set()
+    for _ in range(LOOKS):
+        placed = _spaced(blocking, options, removals, pitch)
+        steps = steps_of(blocking, [step.id for step in teardown.steps], placed, fans=False)
+        faulty = _faulty(assembly, _with(teardown, steps))
+        bad = {k for k, unit in enumerate(blocking.units) if faulty & set(unit.leaves)}
+        if not bad:
+            return placed, dropped
+        removals = [removal for removal in removals if not bad & set(removal.units)]
+        dropped |= bad
+    return _clear_start(blocking, teardown, placed, dropped)
+
+
+def _faulty(assembly: Assembly, teardown: Teardown) -> set[str]:
+    verdict = check(assembly, teardown)
+    return {snag.moving for snags in verdict.snags.values() for snag in snags} | {o.a for o in verdict.overlaps}
+
+
+def _clear_start(
+    blocking: Blocking, teardown: Teardown, placed: list[Placed], dropped: set[int]
+) -> tuple[list[Placed], set[int]]:
+    """The longest beginning of a proposal that is clear; the rest is left."""
+    for count in range(len(placed), -1, -1):
+        steps = steps_of(blocking, [step.id for step in teardown.steps], placed[:count], fans=False)
+        if not _faulty(blocking.scene.assembly, _with(teardown, steps)):
+            break
+    return placed[:count], dropped | {k for each in placed[count:] for k in each.removal.units}
+
+
+def _spaced(blocking: Blocking, options: Options, removals: Sequence[Removal], pitch: float) -> list[Placed]:
+    """Distances by the gap that is wanted, or by the one with which the whole is as long as it should be."""
+    present, size = range(len(blocking.units)), blocking.scene.assembly.diagonal
+    usual = options.gap or max(GAP_SHARE * size, pitch)
+    placed = place(blocking, removals, present, usual, pitch)
+    if options.length is None:
+        return placed
+    low, high = pitch / 10, max(options.length, usual)
+    for _ in range(12):
+        gap = (low + high) / 2
+        trial = place(blocking, removals, present, gap, pitch)
+        low, high = (gap, high) if _extent(blocking, trial) <= options.length else (low, gap)
+    return place(blocking, removals, present, low, pitch)
+
+
+def _extent(blocking: Blocking, placed: Sequence[Placed]) -> float:
+    """The longest side in mm of the bounds of everything at the end."""
+    boxes = blocking.scene.boxes.copy()
+    for each in placed:
+        for k, shift in _end_shifts(each).items():
+            boxes[blocking.scene.places(blocking.units[k].leaves)] += shift
+    return float((boxes[:, 1].max(0) - boxes[:, 0].min(0)).max())
+
+
+def _end_shifts(placed: Placed) -> dict[int, Vector]:
+    first = np.array(placed.removal.first or (0.0, 0.0, 0.0))
+    ways = zip(placed.removal.units, placed.removal.directions, strict=True)
+    shifts = {k: first + np.array(direction) * placed.distance for k, direction in ways}
+    for inner in placed.inner:
+        for k, shift in _end_shifts(inner).items():
+            shifts[k] = shifts[k] + shift
+    return shifts
+
+
+def _proposal(
+    blocking: Blocking, teardown: Teardown, placed: Sequence[Placed], stay: set[int], left: Sequence[int]
+) -> Proposal:
+    ids = [step.id for step in teardown.steps]
+    steps = steps_of(blocking, ids, placed)
+    if _faulty(blocking.scene.assembly, _with(teardown, steps)):  # at once they may meet where one by one they do not
+        steps = steps_of(blocking, ids, placed, fans=False)
+    kept = tuple(blocking.units[k].path for k in sorted(stay))
+    held = [_held(blocking, k, set(left) | stay) for k in left]
+    held += [_held(blocking, k, set(each.removal.units)) for each in placed for k in each.removal.together]
+    return Proposal(tuple(steps), kept, tuple(held), _extent(blocking, placed))
+
+
+def _with(teardown: Teardown, steps: Iterable[Step]) -> Teardown:
+    return replace(teardown, steps=(*teardown.steps, *steps))
+
+
+def _held(blocking: Blocking, k: int, present: set[int]) -> Left:
+    """What holds a unit: in the direction in which the fewest stop it, those that do."""
+    assembly, units = blocking.scene.assembly, blocking.units
+    stopped = {d: sorted(blocking.blockers(k, d).keys() & present) for d in SIX}
+    way = min(SIX, key=lambda d: (len(stopped[d]), SIX.index(d)))
+    paths = tuple(units[j].path for j in stopped[way])
+    name = component_name(assembly, units[k].path)
+    if not paths:
+        return Left(units[k].path, (), f"{name} was left where it is: its way would have met what stands outside.")
+    return Left(units[k].path, paths, f"{name} is held by {listed(assembly, paths)}, {direction_word(way)}.")
