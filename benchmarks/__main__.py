@@ -2,9 +2,15 @@
 
 import sys
 
-from benchmarks import browser, contact, film, ways_out
+from benchmarks import browser, contact, film, proposals, ways_out
 
-ALL = {"contact": contact.run, "ways_out": ways_out.run, "film": film.run, "browser": browser.run}
+ALL = {
+    "contact": contact.run,
+    "ways_out": ways_out.run,
+    "film": film.run,
+    "proposals": proposals.run,
+    "browser": browser.run,
+}
 
 
 def main(names: list[str]) -> int:
