@@ -27,7 +27,7 @@ from pulley.core.planning.proposal import propose
 from pulley.core.teardown import Teardown
 
 DEMO = ("deck_winch", "halyard_block", "round_hatch", "cam_cleat", "mast_foot", "roller", "friction_pack")
-HEAD = "| assembly | components | off | by chance | straight out | steps (least) | alike | overlaps | volume | seen | s |"
+HEAD = "| assembly | leaves | off | by chance | straight out | steps (least) | alike | overlaps | volume | seen | s |"
 SEEN = 0.3  # share of a component from which it counts as seen
 
 

@@ -2,7 +2,7 @@
 
 from django.urls import path
 
-from pulley.web.editor import selection, views, watching
+from pulley.web.editor import proposing, selection, views, watching
 
 urlpatterns = [
     path("assemblies/<uuid:assembly_id>/teardowns/new", views.new, name="new-teardown"),
@@ -23,6 +23,7 @@ urlpatterns = [
     path("teardowns/<uuid:teardown_id>/seen", watching.seen, name="seen"),
     path("teardowns/<uuid:teardown_id>/sights", watching.sights, name="sights"),
     path("teardowns/<uuid:teardown_id>/better", watching.better, name="better"),
+    path("teardowns/<uuid:teardown_id>/propose", proposing.propose_steps, name="propose"),
     path("teardowns/<uuid:teardown_id>/ways-out", selection.ways, name="ways-out"),
     path("teardowns/<uuid:teardown_id>/point", selection.point, name="point"),
     path("teardowns/<uuid:teardown_id>/choose/<slug:what>", selection.choose, name="choose"),

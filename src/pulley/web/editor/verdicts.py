@@ -68,6 +68,14 @@ def aside(what: Any, assembly_id: Any, teardown: core.Teardown, work: Callable[[
     return _future((what, _key(assembly_id, teardown)), work).result(PATIENCE)
 
 
+def forget(what: Any, assembly_id: Any, teardown: core.Teardown) -> None:
+    """Have something worked out anew when it is asked for again."""
+    with _lock:
+        future = _found.pop((what, _key(assembly_id, teardown)), None)
+    if future:
+        future.cancel()
+
+
 def under_way(
     what: Any, assembly_id: Any, teardown: core.Teardown, work: Callable[[Callable[[float], None]], Any]
 ) -> tuple[Any, float]:

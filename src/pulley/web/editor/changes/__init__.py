@@ -8,7 +8,7 @@ from types import FunctionType
 
 from pulley.core.assembly import Assembly
 from pulley.core.teardown import Teardown
-from pulley.web.editor.changes import correcting, drawing, filming, making, seeing
+from pulley.web.editor.changes import correcting, drawing, filming, making, proposing, seeing
 from pulley.web.editor.changes.sent import Sent
 from pulley.web.editor.services import Changed
 
@@ -30,5 +30,6 @@ VERBS: dict[str, Verb] = {
     **_verbs(seeing),
     **_verbs(filming),
     **_verbs(drawing),
+    **_verbs(proposing),
 }
 REORDERING = {"before", "shift", "bar", "start", "together", "depth"}  # what can make steps run into one another

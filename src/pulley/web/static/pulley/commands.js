@@ -76,6 +76,7 @@ export function listCommands(app) {
     ["Open the next step", "J", () => app.openNext(1)],
     ["Open the step before", "Shift+J", () => app.openNext(-1)],
     ["Add the selection to the step", "Shift+A", () => press(`[data-add-to="${CSS.escape(open())}"]`)],
+    ["Propose steps", "Shift+R", () => { const menu = document.querySelector("#propose-menu"); menu.open = !menu.open; }],
     ["All travels as a table", "Shift+T", app.table.toggle],
     ["Undo", "Ctrl+Z", () => press("#undo")],
     ["Redo", "Ctrl+Shift+Z", () => press("#redo")],

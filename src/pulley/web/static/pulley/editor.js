@@ -23,6 +23,7 @@ import { wirePanels } from "./panels.js";
 import { createPointTasks } from "./point_tasks.js";
 import { wireRunChart } from "./runchart.js";
 import { viewAt } from "./score.js";
+import { createProposing } from "./proposing.js";
 import { createSeen } from "./seen.js";
 import { createSelection, wireLedger } from "./selection.js";
 import { wireSteps } from "./steps.js";
@@ -77,6 +78,7 @@ app.ways = createWays(app, $("#ways"), overlay);
 app.table = createTable(app, $("#table"));
 app.guide = createGuide($("#guide"));
 app.seen = createSeen(app, $("#seen"));
+app.proposing = createProposing(app, $("#propose-form"), $("#proposal"), showProposed);
 const pointing = createPointing($("#pointing"), overlay, stage, (values) => ask(editor.dataset.atPoint, { ...values, after: player.stepsDone() }));
 const bends = createBends(overlay, stage, { onMove: previewBends, onDone: bendDone, words: (mm) => app.words(mm) });
 const numbers = createNumbers(overlay, stage);
@@ -101,10 +103,20 @@ function selectionChanged(paths) {
   app.ways.close();
   bends.clear();
   showTrailHandles();
-  if (!paths.length) return;
+  if (!paths.length || app.proposing.shown()) return;
   player.pause();
   app.ways.ask();
   if (new Set(app.leaves(paths).map(partOf)).size === 1 && app.leaves(paths).length > 1) app.guide.happened("same");
+}
+
+/** A proposed Score on the canvas, at its end; or the teardown's own again. */
+function showProposed(score) {
+  const { state } = app;
+  selection.choose([]);
+  app.ways.close();
+  player.load(score ?? state.score, state.trails, state.hidden);
+  player.seek(player.score.duration, false);
+  if (score) stage.fit();
 }
 
 /** The middle of each leg of the trail of the one component that is selected, once everything is exploded. */
@@ -237,6 +249,7 @@ function takeState() {
   app.state = { ...JSON.parse(text), text };
   const { state } = app;
   if (changed) {
+    app.proposing.clear();
     app.ways.close();
     stage.setUp(state.up);
     rose.directions = state.directions;

@@ -1,0 +1,39 @@
+"""Proposed steps: asked for, stopped without losing what was found, and shown before they count."""
+
+import json
+import uuid
+from dataclasses import replace
+from typing import Any
+
+from django.http import HttpRequest, HttpResponse
+from django.shortcuts import render
+from django.views.decorators.http import require_POST
+
+from pulley.core import teardown as core
+from pulley.core.assembly import Assembly
+from pulley.core.motion.score import compose
+from pulley.core.planning.proposal import Proposal
+from pulley.web.editor import proposals, services
+from pulley.web.editor.views import teardown_of
+from pulley.web.library.services import core_assembly
+
+
+@require_POST
+def propose_steps(request: HttpRequest, teardown_id: uuid.UUID) -> HttpResponse:
+    """Begin to work out steps, or say how far it is, or show them; ``stop`` takes what was found so far."""
+    row = teardown_of(request, teardown_id)
+    assembly, teardown, sent = core_assembly(row.assembly), services.teardown_at(row, None), request.POST.dict()
+    begin, stop = bool(sent.pop("begin", "")), bool(sent.pop("stop", ""))
+    found, share = proposals.so_far(sent, teardown, assembly, begin, stop)
+    if found is None:
+        context = {"sent": json.dumps(sent), "percent": round(100 * share), "stopping": stop}
+        return render(request, "editor/proposing.html", context)
+    return render(request, "editor/proposal.html", _shown(assembly, teardown, found))
+
+
+def _shown(assembly: Assembly, teardown: core.Teardown, found: Proposal) -> dict[str, Any]:
+    score = compose(assembly, found.added_to(replace(teardown, orbits=())))
+    count = sum(len(assembly.leaves_of(step.members)) for step in found.steps)
+    lines = [{"step": step, "members": json.dumps(step.members)} for step in found.steps]
+    stay = [assembly.by_path[path].name for path in found.stay]
+    return {"lines": lines, "score": json.dumps(score.to_json()), "found": found, "count": count, "stay": stay}

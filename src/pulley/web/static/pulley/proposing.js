@@ -1,0 +1,52 @@
+// Proposed steps: asked for in a menu, shown on the canvas and in a list before they count, taken over or left.
+
+const { htmx } = window;
+
+/** `form` asks, `box` shows what comes; `show(score)` plays it on the canvas, `show(null)` what there is again. */
+export function createProposing(app, form, box, show) {
+  let asked = {};
+
+  function ask(more = {}) {
+    const headers = { "X-Notice": "#propose-error" };
+    return htmx.ajax("POST", app.editor.dataset.atPropose, { source: box, target: box, swap: "innerHTML", values: { ...asked, ...more }, headers });
+  }
+
+  function clear() {
+    if (box.hidden) return;
+    box.hidden = true;
+    box.replaceChildren();
+    app.canvas.dataset.proposal = "";
+    show(null);
+  }
+
+  form.addEventListener("submit", (event) => {
+    event.preventDefault();
+    document.querySelector("#propose-error").textContent = "";
+    asked = { ...Object.fromEntries(new FormData(form)), members: JSON.stringify(app.selection.paths()), still: JSON.stringify(app.still) };
+    ask({ begin: "1" });
+  });
+  box.addEventListener("htmx:afterSwap", () => {
+    form.closest("details").open = false;
+    box.hidden = false;
+    box.parentElement.scrollTop = 0;
+    const found = box.querySelector("#proposed");
+    app.canvas.dataset.proposal = found ? "shown" : "asked";
+    if (found) show(JSON.parse(found.dataset.score));
+  });
+  box.addEventListener("click", (event) => {
+    const what = event.target.closest("[data-proposal]")?.dataset.proposal;
+    if (what === "stop") ask({ stop: "1" });
+    if (what === "leave") clear();
+    if (what === "accept") {
+      const steps = [...box.querySelectorAll("[name=proposed]:checked")].map(({ value }) => value);
+      app.edit("accept", { ...asked, steps: JSON.stringify(steps) });
+    }
+  });
+  for (const name of ["pointerover", "focusin"]) {
+    box.addEventListener(name, (event) => {
+      const line = event.target.closest("[data-members]");
+      if (line) app.light(JSON.parse(line.dataset.members));
+    });
+  }
+  return { clear, shown: () => !box.hidden };
+}

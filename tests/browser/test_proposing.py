@@ -1,0 +1,52 @@
+"""Proposed steps in the real interface: asked for, looked at before they count, taken over in part, undone."""
+
+from pulley.core.contact.check import check
+from pulley.web.library.services import core_assembly
+from tests.browser.test_authoring import AuthoringCase
+from tests.scenes import UP, axial
+
+
+class ProposingTests(AuthoringCase):
+    def propose(self, **wishes: str):
+        self.page.keyboard.press("Shift+R")
+        for name, value in wishes.items():
+            self.page.fill(f"#propose-{name}", value)
+        self.page.click("text=Propose steps")
+
+    def test_a_proposal_is_looked_at_and_taken_over_in_part(self):
+        row = self.scene("Cam cleat", axial(("Cam cleat/Bolt",), UP, 60))
+        page = self.page
+        self.propose()
+        page.wait_for_selector("#canvas[data-proposal=shown]")
+        page.wait_for_selector("#proposed >> text=These 3 hold")
+        self.assertGreater(self.offset("Cam cleat/Top plate")[2], 0)  # seen, though it is no step yet
+        self.assertEqual(len(self.kept(row).steps), 1)
+        self.assert_accessible()
+        boxes = page.locator("#proposed [name=proposed]")
+        boxes.last.uncheck()
+        wanted = boxes.count() - 1
+        page.click("text=Take over what is ticked")
+        self.changed()
+        plan = self.kept(row)
+        self.assertEqual(len(plan.steps), 1 + wanted)
+        self.assertTrue(plan.steps[1].note.startswith("These 3 hold"))
+        self.assertTrue(check(core_assembly(row.assembly), plan).clear)
+        self.assertEqual(page.locator("#proposal:not([hidden])").count(), 0)
+        page.click("#undo")
+        self.changed()
+        self.assertEqual(len(self.kept(row).steps), 1)
+
+    def test_a_proposal_is_left_and_bad_wishes_are_refused(self):
+        row = self.scene("Mast foot")
+        page = self.page
+        self.propose(gap="-3")
+        page.wait_for_selector("#propose-error >> text=is a number of mm above 0")
+        self.expected += 1
+        page.fill("#propose-gap", "2 cm")
+        page.click("text=Propose steps")
+        page.wait_for_selector("#canvas[data-proposal=shown]")
+        self.assertNotEqual(self.offset("Mast foot/Mast"), [0, 0, 0])
+        page.click("text=Leave it")
+        page.wait_for_selector("#proposal", state="hidden")
+        self.assertEqual(self.offset("Mast foot/Mast"), [0, 0, 0])
+        self.assertEqual(self.kept(row).steps, ())
