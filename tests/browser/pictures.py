@@ -165,3 +165,13 @@ class PictureTests(BrowserCase):
         page.click('#ledger .row-name:text-is("Feeder arm")')
         page.wait_for_selector("#canvas[data-ways=shown]")
         self.keep("trail")
+
+    def test_a_proposal(self):
+        row = services.create(self.winch.assembly, core.Teardown("Proposed"))
+        self.page.goto(f"{self.live_server_url}/teardowns/{row.pk}/")
+        self.ready()
+        self.page.keyboard.press("Shift+R")
+        self.page.click("text=Propose steps")
+        self.page.wait_for_selector("#canvas[data-proposal=shown]")
+        self.page.wait_for_load_state("networkidle")
+        self.picture("proposal")

@@ -13,16 +13,14 @@ from pulley.core.contact.scene import Scene, safe_tolerance
 from pulley.core.contact.sweep import TOLERANCE
 from pulley.core.describe import component_name, direction_word
 from pulley.core.errors import PulleyError
-from pulley.core.geometry.frames import Vector
 from pulley.core.motion.steps import displacements, poses_at
 from pulley.core.planning.blocking import SIX, Blocking, Unit
 from pulley.core.planning.explained import listed, steps_of
+from pulley.core.planning.fitting import extent, spaced
 from pulley.core.planning.peeling import Enough, Removal, Wishes, fastener_kind, peel
-from pulley.core.planning.spacing import Placed, place
-from pulley.core.quantities import round_pitch
+from pulley.core.planning.spacing import Placed
 from pulley.core.teardown import Step, Teardown
 
-GAP_SHARE = 0.03  # of the assembly's diagonal, left between one component and the next
 LOOKS = 3  # times that what a check finds is left out and everything placed again
 SHARES = (0.4, 0.9)  # of the progress: when the table is done, when the order is
 
@@ -195,9 +193,9 @@ def _placed(
 ) -> tuple[list[Placed], set[int]]:
     """Removals with distances, and the units of those that the contact check did not let pass."""
     assembly = blocking.scene.assembly
-    pitch, dropped = round_pitch(assembly.diagonal, "mm"), set()
+    dropped: set[int] = set()
     for _ in range(LOOKS):
-        placed = _spaced(blocking, options, removals, pitch)
+        placed = spaced(blocking, teardown, removals, options.gap, options.length)
         steps = steps_of(blocking, [step.id for step in teardown.steps], placed, fans=False)
         faulty = _faulty(assembly, _with(teardown, steps))
         bad = {k for k, unit in enumerate(blocking.units) if faulty & set(unit.leaves)}
@@ -224,40 +222,6 @@ def _clear_start(
     return placed[:count], dropped | {k for each in placed[count:] for k in each.removal.units}
 
 
-def _spaced(blocking: Blocking, options: Options, removals: Sequence[Removal], pitch: float) -> list[Placed]:
-    """Distances by the gap that is wanted, or by the one with which the whole is as long as it should be."""
-    present, size = range(len(blocking.units)), blocking.scene.assembly.diagonal
-    usual = options.gap or max(GAP_SHARE * size, pitch)
-    placed = place(blocking, removals, present, usual, pitch)
-    if options.length is None:
-        return placed
-    low, high = pitch / 10, max(options.length, usual)
-    for _ in range(12):
-        gap = (low + high) / 2
-        trial = place(blocking, removals, present, gap, pitch)
-        low, high = (gap, high) if _extent(blocking, trial) <= options.length else (low, gap)
-    return place(blocking, removals, present, low, pitch)
-
-
-def _extent(blocking: Blocking, placed: Sequence[Placed]) -> float:
-    """The longest side in mm of the bounds of everything at the end."""
-    boxes = blocking.scene.boxes.copy()
-    for each in placed:
-        for k, shift in _end_shifts(each).items():
-            boxes[blocking.scene.places(blocking.units[k].leaves)] += shift
-    return float((boxes[:, 1].max(0) - boxes[:, 0].min(0)).max())
-
-
-def _end_shifts(placed: Placed) -> dict[int, Vector]:
-    first = np.array(placed.removal.first or (0.0, 0.0, 0.0))
-    ways = zip(placed.removal.units, placed.removal.directions, strict=True)
-    shifts = {k: first + np.array(direction) * placed.distance for k, direction in ways}
-    for inner in placed.inner:
-        for k, shift in _end_shifts(inner).items():
-            shifts[k] = shifts[k] + shift
-    return shifts
-
-
 def _proposal(
     blocking: Blocking, teardown: Teardown, placed: Sequence[Placed], stay: set[int], left: Sequence[int]
 ) -> Proposal:
@@ -268,7 +232,7 @@ def _proposal(
     kept = tuple(blocking.units[k].path for k in sorted(stay))
     held = [_held(blocking, k, set(left) | stay) for k in left]
     held += [_held(blocking, k, set(each.removal.units)) for each in placed for k in each.removal.together]
-    return Proposal(tuple(steps), kept, tuple(held), _extent(blocking, placed))
+    return Proposal(tuple(steps), kept, tuple(held), extent(blocking, placed))
 
 
 def _with(teardown: Teardown, steps: Iterable[Step]) -> Teardown:

@@ -1,7 +1,7 @@
 """How far everything goes: clear of what stays by a gap, in the order of the stack, and no farther than that."""
 
 import math
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 
 import numpy as np
@@ -30,6 +30,7 @@ class _Room:
     blocking: Blocking
     gap: float
     pitch: float
+    wider: Mapping[Removal, float]
     ends: dict[int, list[Vector]] = field(default_factory=dict)
 
     def boxes(self, direction: Direction, units: Sequence[int]) -> Boxes:
@@ -45,16 +46,22 @@ def _swept(box: Boxes, shifts: Sequence[Vector]) -> Boxes:
 
 
 def place(
-    blocking: Blocking, removals: Sequence[Removal], present: Sequence[int], gap: float, pitch: float
+    blocking: Blocking,
+    removals: Sequence[Removal],
+    present: Sequence[int],
+    gap: float,
+    pitch: float,
+    wider: Mapping[Removal, float] | None = None,
 ) -> list[Placed]:
     """Distances for removals in their order, multiples of ``pitch``, each step clear of all that comes after it.
 
     Worked out from the last removal to the first, as the way back together goes: each goes just as far as it
     must to stand, by a gap, beyond what stays and what leaves after it on its way (compact explosion graphs:
-    Li, Agrawala, Curless and Salesin 2008, from memory; by bounds in the frame of each direction).
+    Li, Agrawala, Curless and Salesin 2008, from memory; by bounds in the frame of each direction). ``wider`` has
+    how many times the gap some removals keep.
     """
     moved = {k for removal in removals for k in removal.units}
-    room = _Room(blocking, gap, pitch, {k: [] for k in present if k not in moved})
+    room = _Room(blocking, gap, pitch, wider or {}, {k: [] for k in present if k not in moved})
     return _place(room, removals)
 
 
@@ -96,7 +103,7 @@ def _shifts_of(inner: Sequence[Placed]) -> dict[int, list[Vector]]:
 
 def _distance(room: _Room, removal: Removal, apart: dict[int, list[Vector]]) -> float:
     """The least multiple of the pitch at which every member stands free of all that is placed."""
-    others, taken = sorted(room.ends), []
+    others, taken, gap = sorted(room.ends), [], room.gap * room.wider.get(removal, 1.0)
     for k, direction in zip(removal.units, removal.directions, strict=True):
         frame = view_frame(np.array(direction))
         start = frame @ _first(removal)
@@ -105,8 +112,8 @@ def _distance(room: _Room, removal: Removal, apart: dict[int, list[Vector]]) -> 
         beside = (
             (theirs[:, 0, :2] < mine[1, :2] + room.gap / 4) & (theirs[:, 1, :2] > mine[0, :2] - room.gap / 4)
         ).all(1)
-        taken += [(low - room.gap - mine[1, 2], high + room.gap - mine[0, 2]) for low, high in theirs[beside][:, :, 2]]
-    return _least_free(taken, room.gap, room.pitch)
+        taken += [(low - gap - mine[1, 2], high + gap - mine[0, 2]) for low, high in theirs[beside][:, :, 2]]
+    return _least_free(taken, gap, room.pitch)
 
 
 def _least_free(taken: list[tuple[float, float]], least: float, pitch: float) -> float:
