@@ -11,6 +11,7 @@ from manifold3d import Manifold, OpType
 from pulley.core.assembly import Assembly
 from pulley.core.contact.check import check
 from pulley.core.errors import PulleyError
+from pulley.core.geometry.features import Cylinder
 from pulley.core.geometry.frames import translation
 from pulley.core.geometry.mesh import Mesh
 from pulley.core.planning.kinds import kind_of
@@ -92,6 +93,21 @@ class KnownAnswerTests(ProposalCase):
         turn, rest = proposal.steps
         self.assertEqual((turn.kind, turn.advance, rest.kind), ("turn", generate.COARSE[6], "axial"))
         self.assertIn("A thread holds it", turn.note)
+
+    def test_a_bayonet_is_turned_and_pulled(self):
+        """A lug under a collar with a notch 60 degrees on; walls all round, so that nothing leaves aside."""
+        cylinder, cube = Manifold.cylinder, Manifold.cube
+        lug = cube((14.0, 4.0, 3.0)).translate((0, -2.0, 0))
+        pin = mesh_of(cylinder(30, 9.8, 9.8, 96) + lug.rotate((0, 0, 60)))
+        pin = replace(pin, cylinders=(Cylinder((0.0, 0.0, 15.0), (0.0, 0.0, 1.0), 9.8, 30.0, hole=False),))
+        notch = cube((20.0, 5.0, 9.0)).translate((0, -2.5, 2.0))
+        collar = cylinder(5, 20, 20, 96).translate((0, 0, 4)) - cylinder(20, 10.2, 10.2, 96) - notch
+        cup = cylinder(12, 25, 25, 96).translate((0, 0, -3)) - cylinder(20, 20.5, 20.5, 96)
+        housing = mesh_of(collar + cup + (cylinder(2, 22, 22, 96) - cylinder(9, 19.9, 19.9, 96)).translate((0, 0, 5)))
+        assembly = assemble("bayonet", [("pin", pin, np.eye(4)), ("housing", housing, np.eye(4))])
+        turn, pull = self.proposed(assembly, stay=("housing",)).steps
+        self.assertEqual((turn.kind, abs(turn.angle), pull.direction), ("turn", 60, UP))
+        self.assertIn("It is locked", turn.note)
 
     def test_a_key_that_needs_two_legs(self):
         """A T in a slot that is open on one side only: up is shut by a lid that stays, so aside and then up."""

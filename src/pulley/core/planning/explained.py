@@ -30,19 +30,17 @@ def steps_of(blocking: Blocking, taken: Iterable[str], placed: Iterable[Placed],
     for run in runs:
         step = _step(blocking, run[0], next(ids)) if len(run) == 1 else _fan(blocking, run, next(ids))
         noted = replace(step, note=_reason(blocking, run, gone))
-        steps += _unscrewed(noted, run[0], ids) if run[0].removal.thread else [noted]
+        steps += _twisted(noted, run[0], ids) if run[0].removal.twist else [noted]
         gone |= {k for each in run for k in each.removal.units}
     return steps
 
 
-def _unscrewed(step: Step, placed: Placed, ids: Iterator[str]) -> list[Step]:
-    """The turns that take a unit off its thread, and the rest of its way."""
-    thread = placed.removal.thread
-    sense = 1 if thread.pitch > 0 else -1
-    angle, axis = sense * 360.0 * thread.turns, Axis(thread.origin, step.direction)
-    off = round(thread.turns * abs(thread.pitch), 6)
-    turn = replace(step, kind="turn", axis=axis, angle=angle, advance=thread.pitch, distance=0.0)
-    rest = replace(step, id=next(ids), distance=round(max(placed.distance - off, 0.0), 6))
+def _twisted(step: Step, placed: Placed, ids: Iterator[str]) -> list[Step]:
+    """The turn that lets a unit go, and the rest of its way."""
+    twist = placed.removal.twist
+    axis = Axis(twist.origin, step.direction)
+    turn = replace(step, kind="turn", axis=axis, angle=twist.angle, advance=twist.advance, distance=0.0)
+    rest = replace(step, id=next(ids), distance=round(max(placed.distance - twist.along, 0.0), 6))
     return [turn, rest] if rest.distance else [turn]
 
 
@@ -74,7 +72,7 @@ def _goes_on(blocking: Blocking, run: list[Placed], each: Placed) -> bool:
     """Whether a removal of one unit goes on with the line and the even spacing of a run."""
     last = run[-1]
     simple = all(
-        len(p.removal.units) == 1 and not (p.removal.inner or p.removal.first or p.removal.axis or p.removal.thread)
+        len(p.removal.units) == 1 and not (p.removal.inner or p.removal.first or p.removal.axis or p.removal.twist)
         for p in (last, each)
     )
     if not simple or last.removal.directions != each.removal.directions:
@@ -113,8 +111,11 @@ def _reason(blocking: Blocking, run: Sequence[Placed], gone: set[int]) -> str:
     way = direction_word(removal.directions[0]) if len(set(removal.directions)) == 1 else "outward"
     if removal.knot:
         return f"These {len(members)} block one another and only leave together, {way}."
-    if removal.thread:
-        return f"A thread holds it: {removal.thread.turns} turns of {plain(abs(removal.thread.pitch))} mm, then {way}."
+    if removal.twist and removal.twist.advance:
+        turns, pitch = abs(removal.twist.angle) / 360, abs(removal.twist.advance)
+        return f"A thread holds it: {plain(turns)} turns of {plain(pitch)} mm, then {way}."
+    if removal.twist:
+        return f"It is locked: a turn by {plain(abs(removal.twist.angle))}° frees it, then {way}."
     if removal.first:
         return f"Nothing lets it go straight; a short way {direction_word(removal.first)} first clears it."
     return _holds(blocking, removal, members, gone, way)

@@ -8,15 +8,19 @@ import numpy as np
 from numpy.typing import NDArray
 
 from pulley.core.contact.fits import find_fit
-from pulley.core.geometry.frames import Vector, translation, unit, view_frame
+from pulley.core.contact.scene import Scene
+from pulley.core.geometry.frames import Pose, Vector, translation, unit, view_frame
+from pulley.core.motion.travel import Turn
 from pulley.core.planning.blocking import SIX, Blocking, Direction
 from pulley.core.planning.directions import SAME
 from pulley.core.planning.kinds import FASTENERS, kind_of
+from pulley.core.planning.outward import free_turn, own_axis
 from pulley.core.planning.ways_out import shared_axis
 
 UP = (0.0, 0.0, 1.0)
 SMALL = 0.45  # of the assembly's diagonal: how long a fastener is at most
 TOGETHER = 2  # members from which parts that leave in their own directions are one step
+ANGLES = (30.0, -30.0, 45.0, -45.0, 60.0, -60.0, 90.0, -90.0, 120.0, -120.0, 180.0)  # degrees tried on a bayonet
 SHORT = (1.0, 0.5, 0.25)  # shares of what is free on a first leg, at which a second one is tried
 
 
@@ -25,19 +29,24 @@ class Enough(Exception):  # noqa: N818 - no fault
 
 
 @dataclass(frozen=True)
-class Engaged:
-    """A thread that a unit sits on: a point of its axis, its pitch in mm (below 0 for a left hand), its turns."""
+class Twist:
+    """A turn that lets a unit go: a point of its axis, degrees about the way it then leaves, mm along it each turn."""
 
     origin: Direction
-    pitch: float
-    turns: int
+    angle: float
+    advance: float
+
+    @property
+    def along(self) -> float:
+        """How far in mm the turn itself goes."""
+        return round(self.advance * self.angle / 360, 6)
 
 
 @dataclass(frozen=True)
 class Removal:
     """One step of taking apart: units that leave together, each along its own direction.
 
-    ``first`` is a short leg in mm that comes before it, ``thread`` a thread that it is unscrewed from first.
+    ``first`` is a short leg in mm that comes before it, ``twist`` a turn that does.
     ``axis`` is given where directions differ: a point and a direction of the line that they lead away from.
     ``inner`` is how a set that only leaves together is taken
     apart once it is out. ``fastener`` and ``knot`` say why the step is there.
@@ -47,7 +56,7 @@ class Removal:
     directions: tuple[Direction, ...]
     axis: tuple[Direction, Direction] | None = None
     first: Direction | None = None
-    thread: "Engaged | None" = None
+    twist: Twist | None = None
     inner: tuple["Removal", ...] = ()
     together: tuple[int, ...] = ()
     fastener: bool = False
@@ -122,8 +131,8 @@ def peel(
 
     Free units leave first, fasteners before others, the shortest way before longer ones, and what is alike in
     like places together. Where no unit is free by itself, further directions are tried, then the smallest set
-    that can leave together, then two legs. ``report`` is told units done and in all; where it raises `Enough`, what
-    was found so far comes back.
+    that can leave together, then two legs, then a turn. ``report`` is told units done and in all; where it raises
+    `Enough`, what was found so far comes back.
     """
     state = Peeling(blocking, set(present), set(fixed), wishes)
     total = len(state.left)
@@ -140,7 +149,7 @@ def peel(
 
 
 def _next(state: Peeling) -> Removal | None:
-    return _single(state) or _askew(state) or _unscrewed(state) or _knot(state) or _two_legs(state)
+    return _single(state) or _askew(state) or _unscrewed(state) or _knot(state) or _two_legs(state) or _locked(state)
 
 
 def _single(state: Peeling) -> Removal | None:
@@ -239,26 +248,40 @@ def _askew(state: Peeling) -> Removal | None:
 
 def _unscrewed(state: Peeling) -> Removal | None:
     """A unit that nothing but a modelled thread holds."""
-    units = state.blocking.units
     for k in state.left:
         for direction in (*state.blocking.own_directions(k), *SIX):
             holders = state.in_the_way(k, direction)
-            if len(holders) == 1 and len(units[k].leaves) == 1:
-                thread = _thread(state.blocking, k, holders.pop(), np.array(direction))
-                if thread:
-                    return Removal((k,), (direction,), thread=thread, fastener=bool(fastener_kind(state.blocking, k)))
+            if len(holders) == 1 and len(state.blocking.units[k].leaves) == 1:
+                twist = _thread(state.blocking, k, holders.pop(), np.array(direction))
+                if twist:
+                    return Removal((k,), (direction,), twist=twist, fastener=bool(fastener_kind(state.blocking, k)))
     return None
 
 
-def _thread(blocking: Blocking, k: int, holder: int, direction: Vector) -> Engaged | None:
-    """The thread between a unit and what holds it, where its axis runs along a direction."""
+def _thread(blocking: Blocking, k: int, holder: int, direction: Vector) -> Twist | None:
+    """The turns that take a unit off the thread of what holds it, where its axis runs along a direction."""
     scene, leaf = blocking.scene, blocking.units[k].leaves[0]
     for other in blocking.units[holder].leaves:
         fit = find_fit(scene.assembly, leaf, other)
         if fit and fit.kind == "thread" and abs(float(unit(np.array(fit.direction)) @ direction)) >= SAME:
             boxes = scene.boxes_along(direction)[scene.places([leaf, other])][:, :, 2]
-            off = float(boxes[1, 1] - boxes[0, 0])
-            return Engaged(_triple(fit.origin), fit.pitch, max(int(np.ceil(off / abs(fit.pitch))), 1))
+            turns = max(int(np.ceil(float(boxes[1, 1] - boxes[0, 0]) / abs(fit.pitch))), 1)
+            return Twist(_triple(fit.origin), 360.0 * turns * np.sign(fit.pitch), fit.pitch)
+    return None
+
+
+def _locked(state: Peeling) -> Removal | None:
+    """A unit that leaves along its own axis after less than a turn about it, as out of a bayonet."""
+    for k in state.left:
+        there = _scene_of(state, [k])
+        axis = own_axis(there, state.blocking.units[k].leaves) if len(state.blocking.units[k].leaves) == 1 else None
+        for angle in ANGLES if axis else ():
+            direction, twist = np.array(axis.direction), Twist(axis.origin, angle, 0.0)
+            turn = Turn(np.array(axis.origin), direction, angle, 0.0)
+            if free_turn(there, state.blocking.units[k].leaves, turn)[0] is None:
+                for way, sense in ((direction, 1), (-direction, -1)):
+                    if _clear_from(state, k, turn.at(1.0), way):
+                        return Removal((k,), (_triple(way),), twist=replace(twist, angle=sense * angle))
     return None
 
 
@@ -295,18 +318,25 @@ def _legs(state: Peeling, k: int) -> Iterator[tuple[Direction, Direction]]:
         free = min(met.values(), default=0.0)
         for share in SHORT if free > 1.0 else ():
             shift = np.array(direction) * np.floor(free * share * 10) / 10
-            for second in SIX:
-                if abs(float(np.array(second) @ np.array(direction))) < 0.5 and _clear_from(state, k, shift, second):
+            aside = [d for d in SIX if abs(float(np.array(d) @ np.array(direction))) < 0.5]
+            for second in aside:
+                if _clear_from(state, k, translation(shift), np.array(second)):
                     yield _triple(shift), second
 
 
-def _clear_from(state: Peeling, k: int, shift: Vector, direction: Direction) -> bool:
-    """Whether nothing that is present stops a unit along a direction once it has been shifted."""
+def _clear_from(state: Peeling, k: int, displacement: Pose, direction: Vector) -> bool:
+    """Whether nothing that is present stops a unit along a direction once it has been displaced."""
+    leaves = state.blocking.units[k].leaves
+    scene = _scene_of(state, [])
+    moved = {leaf: displacement @ scene.poses[leaf] for leaf in leaves}
+    return replace(scene, poses={**scene.poses, **moved}).first_meeting(leaves, np.asarray(direction, float)) is None
+
+
+def _scene_of(state: Peeling, more: Iterable[int]) -> Scene:
+    """What is present, where it stands."""
     scene, units = state.blocking.scene, state.blocking.units
-    poses = {leaf: scene.poses[leaf] for j in sorted(state.present - {k}) for leaf in units[j].leaves}
-    moved = {leaf: translation(shift) @ scene.poses[leaf] for leaf in units[k].leaves}
-    there = replace(scene, poses=poses | moved)
-    return there.first_meeting(units[k].leaves, np.array(direction)) is None
+    poses = {leaf: scene.poses[leaf] for j in sorted(state.present | set(more)) for leaf in units[j].leaves}
+    return replace(scene, poses=poses)
 
 
 def _triple(vector: Vector) -> Direction:
