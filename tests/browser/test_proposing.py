@@ -23,7 +23,10 @@ class ProposingTests(AuthoringCase):
         self.assertEqual(len(self.kept(row).steps), 1)
         self.assert_accessible()
         boxes = page.locator("#proposed [name=proposed]")
+        spring = "Cam cleat/Spring"
+        self.assertGreater(self.offset(spring)[2], 0)
         boxes.last.uncheck()
+        page.wait_for_function("path => window.pulley.stage.items.get(path).motion.elements[14] === 0", arg=spring)
         wanted = boxes.count() - 1
         page.click("text=Take over what is ticked")
         self.changed()

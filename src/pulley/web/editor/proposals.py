@@ -19,6 +19,7 @@ def options_sent(sent: Sent) -> Options:
     gap, length = (sent.get(key, "").strip() for key in ("gap", "length"))
     return Options(
         parts=tuple(paths_sent(sent)) if sent.get("scope") == "selection" else (),
+        whole=tuple(paths_sent(sent)) if sent.get("depth") == "selection" else (),
         depth=whole(sent.get("depth")),
         stay=tuple(paths_sent(sent, "still")) if sent.get("stay") == "still" else (),
         gap=parse_length(gap, unit_sent(sent)) if gap else None,

@@ -14,6 +14,7 @@ from pulley.core.assembly import Assembly
 from pulley.core.motion.score import compose
 from pulley.core.planning.proposal import Proposal
 from pulley.web.editor import proposals, services
+from pulley.web.editor.changes.sent import paths_sent
 from pulley.web.editor.views import teardown_of
 from pulley.web.library.services import core_assembly
 
@@ -28,12 +29,14 @@ def propose_steps(request: HttpRequest, teardown_id: uuid.UUID) -> HttpResponse:
     if found is None:
         context = {"sent": json.dumps(sent), "percent": round(100 * share), "stopping": stop}
         return render(request, "editor/proposing.html", context)
-    return render(request, "editor/proposal.html", _shown(assembly, teardown, found))
+    ticked = set(paths_sent(sent, "ticked")) if sent.get("ticked") else {step.id for step in found.steps}
+    return render(request, "editor/proposal.html", _shown(assembly, teardown, found, ticked))
 
 
-def _shown(assembly: Assembly, teardown: core.Teardown, found: Proposal) -> dict[str, Any]:
-    score = compose(assembly, found.added_to(replace(teardown, orbits=())))
+def _shown(assembly: Assembly, teardown: core.Teardown, found: Proposal, ticked: set[str]) -> dict[str, Any]:
+    """The steps in a list, and how it plays with those that are ticked."""
+    score = compose(assembly, found.added_to(replace(teardown, orbits=()), ticked))
     count = sum(len(assembly.leaves_of(step.members)) for step in found.steps)
-    lines = [{"step": step, "members": json.dumps(step.members)} for step in found.steps]
+    lines = [{"step": step, "members": json.dumps(step.members), "ticked": step.id in ticked} for step in found.steps]
     stay = [assembly.by_path[path].name for path in found.stay]
     return {"lines": lines, "score": json.dumps(score.to_json()), "found": found, "count": count, "stay": stay}

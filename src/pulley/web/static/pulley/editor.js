@@ -110,13 +110,14 @@ function selectionChanged(paths) {
 }
 
 /** A proposed Score on the canvas, at its end; or the teardown's own again. */
-function showProposed(score) {
+function showProposed(score, first) {
   const { state } = app;
   selection.choose([]);
   app.ways.close();
   player.load(score ?? state.score, state.trails, state.hidden);
+  $("#scrub").max = player.score.duration;
   player.seek(player.score.duration, false);
-  if (score) stage.fit();
+  if (first) stage.fit();
 }
 
 /** The middle of each leg of the trail of the one component that is selected, once everything is exploded. */

@@ -5,15 +5,17 @@ const { htmx } = window;
 /** `form` asks, `box` shows what comes; `show(score)` plays it on the canvas, `show(null)` what there is again. */
 export function createProposing(app, form, box, show) {
   let asked = {};
+  let seen = false; // a proposal, whose view is kept while steps of it are ticked and unticked
 
   function ask(more = {}) {
     const headers = { "X-Notice": "#propose-error" };
-    return htmx.ajax("POST", app.editor.dataset.atPropose, { source: box, target: box, swap: "innerHTML", values: { ...asked, ...more }, headers });
+    return htmx.ajax("POST", app.editor.dataset.atPropose, { source: box, target: box, swap: "morph:innerHTML", values: { ...asked, ...more }, headers });
   }
 
   function clear() {
     if (box.hidden) return;
     box.hidden = true;
+    seen = false;
     box.replaceChildren();
     app.canvas.dataset.proposal = "";
     show(null);
@@ -31,17 +33,17 @@ export function createProposing(app, form, box, show) {
     box.parentElement.scrollTop = 0;
     const found = box.querySelector("#proposed");
     app.canvas.dataset.proposal = found ? "shown" : "asked";
-    if (found) show(JSON.parse(found.dataset.score));
+    if (found) show(JSON.parse(found.dataset.score), !seen);
+    seen = Boolean(found);
   });
   box.addEventListener("click", (event) => {
     const what = event.target.closest("[data-proposal]")?.dataset.proposal;
     if (what === "stop") ask({ stop: "1" });
     if (what === "leave") clear();
-    if (what === "accept") {
-      const steps = [...box.querySelectorAll("[name=proposed]:checked")].map(({ value }) => value);
-      app.edit("accept", { ...asked, steps: JSON.stringify(steps) });
-    }
+    if (what === "accept") app.edit("accept", { ...asked, steps: ticked() });
   });
+  const ticked = () => JSON.stringify([...box.querySelectorAll("[name=proposed]:checked")].map(({ value }) => value));
+  box.addEventListener("change", (event) => event.target.name === "proposed" && ask({ ticked: ticked() }));
   for (const name of ["pointerover", "focusin"]) {
     box.addEventListener(name, (event) => {
       const line = event.target.closest("[data-members]");
