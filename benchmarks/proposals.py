@@ -75,8 +75,10 @@ def line(assembly: Assembly, least: int | None) -> str:
 def alike(assembly: Assembly, teardown: Teardown) -> str:
     """The share of fasteners that leave in one step with most of their part."""
     steps: dict[str, Counter[str]] = {}
+    seen: set[str] = set()
     for step in teardown.steps:
-        for path in assembly.leaves_of(step.members):
+        for path in set(assembly.leaves_of(step.members)) - seen:
+            seen.add(path)
             part = assembly.by_path[path].part
             if kind_of(part) in FASTENERS:
                 steps.setdefault(part.key, Counter())[step.id] += 1

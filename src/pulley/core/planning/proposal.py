@@ -183,7 +183,7 @@ def base_of(blocking: Blocking, present: Iterable[int]) -> int:
         size = float(np.prod(boxes[k, 1] - boxes[k, 0]) / max(np.prod(high - low), 1e-9))
         touched = len(blocking.touched(k)) / max(len(among) - 1, 1)
         lowness = 1 - (boxes[k, 0, 2] - low[2]) / max(high[2] - low[2], 1e-9)
-        return size + 0.5 * touched + 0.5 * lowness
+        return size + 0.25 * touched + 0.5 * lowness
 
     return max(among, key=lambda k: (not fastener_kind(blocking, k), round(worth(k), 9), -k))
 
