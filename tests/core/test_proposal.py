@@ -221,6 +221,13 @@ class OddAssemblyTests(ProposalCase):
         self.assertGreaterEqual(len(proposal.steps), 1)
         self.assertGreater(len(proposal.left), 0)
 
+    def test_a_snag_made_by_hand_does_not_spoil_what_is_proposed(self):
+        by_hand = teardown(axial(("middle",), UP, 4.0))  # into what lies on it
+        proposal = propose(tower(), by_hand, Options(stay=("low",)))
+        self.assertEqual({path for step in proposal.steps for path in step.members}, {"high", "lid"})
+        verdict = check(tower(), proposal.added_to(by_hand))
+        self.assertEqual([id for id, snags in verdict.snags.items() if snags], ["s1"])
+
     def test_what_stands_outside_is_not_run_into(self):
         """The lid was put 40 mm up by hand: what lies under it stays below it."""
         by_hand = teardown(axial(("lid",), UP, 40.0))

@@ -197,7 +197,7 @@ def _placed(
     for _ in range(LOOKS):
         placed = spaced(blocking, teardown, removals, options.gap, options.length)
         steps = steps_of(blocking, [step.id for step in teardown.steps], placed, fans=False)
-        faulty = _faulty(assembly, _with(teardown, steps))
+        faulty = _faulty(assembly, teardown, steps)
         bad = {k for k, unit in enumerate(blocking.units) if faulty & set(unit.leaves)}
         if not bad:
             return placed, dropped
@@ -206,9 +206,12 @@ def _placed(
     return _clear_start(blocking, teardown, placed, dropped)
 
 
-def _faulty(assembly: Assembly, teardown: Teardown) -> set[str]:
-    verdict = check(assembly, teardown)
-    return {snag.moving for snags in verdict.snags.values() for snag in snags} | {o.a for o in verdict.overlaps}
+def _faulty(assembly: Assembly, teardown: Teardown, steps: Sequence[Step]) -> set[str]:
+    """The leaves that run into something in proposed steps, or end up in it; what is wrong by hand does not count."""
+    verdict = check(assembly, replace(teardown, steps=(*teardown.steps, *steps)))
+    movers = {leaf for step in steps for leaf in assembly.leaves_of(step.members)}
+    ended = {leaf for overlap in verdict.overlaps for leaf in (overlap.a, overlap.b)} & movers
+    return ended | {snag.moving for step in steps for snag in verdict.snags[step.id]}
 
 
 def _clear_start(
@@ -217,7 +220,7 @@ def _clear_start(
     """The longest beginning of a proposal that is clear; the rest is left."""
     for count in range(len(placed), -1, -1):
         steps = steps_of(blocking, [step.id for step in teardown.steps], placed[:count], fans=False)
-        if not _faulty(blocking.scene.assembly, _with(teardown, steps)):
+        if not _faulty(blocking.scene.assembly, teardown, steps):
             break
     return placed[:count], dropped | {k for each in placed[count:] for k in each.removal.units}
 
@@ -227,16 +230,12 @@ def _proposal(
 ) -> Proposal:
     ids = [step.id for step in teardown.steps]
     steps = steps_of(blocking, ids, placed)
-    if _faulty(blocking.scene.assembly, _with(teardown, steps)):  # at once they may meet where one by one they do not
+    if _faulty(blocking.scene.assembly, teardown, steps):  # at once they may meet where one by one they do not
         steps = steps_of(blocking, ids, placed, fans=False)
     kept = tuple(blocking.units[k].path for k in sorted(stay))
     held = [_held(blocking, k, set(left) | stay) for k in left]
     held += [_held(blocking, k, set(each.removal.units)) for each in placed for k in each.removal.together]
     return Proposal(tuple(steps), kept, tuple(held), extent(blocking, placed))
-
-
-def _with(teardown: Teardown, steps: Iterable[Step]) -> Teardown:
-    return replace(teardown, steps=(*teardown.steps, *steps))
 
 
 def _held(blocking: Blocking, k: int, present: set[int]) -> Left:
