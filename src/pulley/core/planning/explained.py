@@ -122,11 +122,14 @@ def _reason(blocking: Blocking, run: Sequence[Placed], gone: set[int]) -> str:
 
 
 def _holds(blocking: Blocking, removal: Removal, members: set[int], gone: set[int], way: str) -> str:
-    touched = {j for k in members for j in blocking.touched(k)} - members - gone
-    names = listed(blocking.scene.assembly, [blocking.units[j].path for j in sorted(touched)])
+    pairs = [(k, j) for k in sorted(members) for j in sorted(blocking.touched(k)) if j not in members and j not in gone]
+    names = listed(
+        blocking.scene.assembly, [blocking.units[j].path for j in dict.fromkeys(sorted(j for _, j in pairs))]
+    )
     one, number = len(members) == 1, len(members)
     if removal.fastener and names:
-        return f"{'It holds' if one else f'These {number} hold'} {names}; nothing is in the way {way}."
+        contacts = f"{len(pairs)} contact{'' if len(pairs) == 1 else 's'}"
+        return f"{'It holds' if one else f'These {number} hold'} {names}: {contacts}, nothing in the way {way}."
     if names:
         return f"{'It rests' if one else f'These {number} rest'} on {names}; nothing is in the way {way} any more."
     return f"Nothing is in the way {way}{' any more' if gone else ''}."

@@ -143,7 +143,7 @@ def _blocking(assembly: Assembly, teardown: Teardown, options: Options) -> Block
 def _present(blocking: Blocking, teardown: Teardown, options: Options) -> tuple[set[int], set[int]]:
     """The units that a teardown has not moved, and those of them that are to be taken apart."""
     assembly = blocking.scene.assembly
-    moved = {leaf for step in teardown.steps for leaf in assembly.leaves_of(step.members)}
+    moved = {leaf for step in teardown.steps if not step.off for leaf in assembly.leaves_of(step.members)}
     chosen = set(assembly.leaves_of(options.parts)) if options.parts else {leaf.path for leaf in assembly.leaves}
     present = {k for k, unit in enumerate(blocking.units) if not moved & set(unit.leaves)}
     return present, {k for k in present if chosen >= set(blocking.units[k].leaves)}
@@ -247,4 +247,6 @@ def _held(blocking: Blocking, k: int, present: set[int]) -> Left:
     name = component_name(assembly, units[k].path)
     if not paths:
         return Left(units[k].path, (), f"{name} was left where it is: its way would have met what stands outside.")
-    return Left(units[k].path, paths, f"{name} is held by {listed(assembly, paths)}, {direction_word(way)}.")
+    verb = "is" if len(paths) == 1 else "are"
+    sentence = f"{name} cannot leave {direction_word(way)}: {listed(assembly, paths)} {verb} in the way."
+    return Left(units[k].path, paths, sentence)
