@@ -21,6 +21,9 @@ UP = (0.0, 0.0, 1.0)
 SMALL = 0.45  # of the assembly's diagonal: how long a fastener is at most
 TOGETHER = 2  # members from which parts that leave in their own directions are one step
 ANGLES = (30.0, -30.0, 45.0, -45.0, 60.0, -60.0, 90.0, -90.0, 120.0, -120.0, 180.0)  # degrees tried on a bayonet
+TRIES = 4000  # sweeps that are spent on ways that are hard to find; counted, not timed, so that answers stay the same
+TURN = 40  # sweeps that trying a turn counts as
+FEW = 3  # units of a set that leaves together, up to which that is tried before harder ways
 SHORT = (1.0, 0.5, 0.25)  # shares of what is free on a first leg, at which a second one is tried
 
 
@@ -46,10 +49,10 @@ class Twist:
 class Removal:
     """One step of taking apart: units that leave together, each along its own direction.
 
-    ``first`` is a short leg in mm that comes before it, ``twist`` a turn that does.
-    ``axis`` is given where directions differ: a point and a direction of the line that they lead away from.
-    ``inner`` is how a set that only leaves together is taken
-    apart once it is out. ``fastener`` and ``knot`` say why the step is there.
+    ``first`` is a short leg in mm that comes before it, ``twist`` a turn that does. ``axis`` is given where
+    directions differ: a point and a direction of the line that they lead away from. ``inner`` is how a set that
+    only leaves together is taken apart once it is out, ``together`` what is not taken off of it. ``fastener`` and
+    ``knot`` say why the step is there.
     """
 
     units: tuple[int, ...]
@@ -81,6 +84,7 @@ class Peeling:
     wishes: Wishes
     done: list[Removal] = field(default_factory=list)
     here: NDArray[np.bool_] = field(init=False)
+    tries: int = TRIES
     _free: dict[int, tuple[Direction, ...]] = field(default_factory=dict)
     _likeness: dict[int, tuple[object, ...]] = field(default_factory=dict)
 
@@ -149,7 +153,13 @@ def peel(
 
 
 def _next(state: Peeling) -> Removal | None:
-    return _single(state) or _askew(state) or _unscrewed(state) or _knot(state) or _two_legs(state) or _locked(state)
+    easy = _single(state) or _askew(state) or _unscrewed(state)
+    if easy:
+        return easy
+    knot = _knot(state)
+    if knot and len(knot.units) <= FEW:
+        return knot
+    return _two_legs(state) or _locked(state) or knot
 
 
 def _single(state: Peeling) -> Removal | None:
@@ -266,23 +276,32 @@ def _thread(blocking: Blocking, k: int, holder: int, direction: Vector) -> Twist
         if fit and fit.kind == "thread" and abs(float(unit(np.array(fit.direction)) @ direction)) >= SAME:
             boxes = scene.boxes_along(direction)[scene.places([leaf, other])][:, :, 2]
             turns = max(int(np.ceil(float(boxes[1, 1] - boxes[0, 0]) / abs(fit.pitch))), 1)
-            return Twist(_triple(fit.origin), 360.0 * turns * np.sign(fit.pitch), fit.pitch)
+            return Twist(_triple(fit.origin), 360.0 * turns if fit.pitch > 0 else -360.0 * turns, fit.pitch)
     return None
 
 
 def _locked(state: Peeling) -> Removal | None:
     """A unit that leaves along its own axis after less than a turn about it, as out of a bayonet."""
+    there = _scene_of(state)
     for k in state.left:
-        there = _scene_of(state, [k])
-        axis = own_axis(there, state.blocking.units[k].leaves) if len(state.blocking.units[k].leaves) == 1 else None
+        leaves = state.blocking.units[k].leaves
+        axis = own_axis(there, leaves) if len(leaves) == 1 else None
         for angle in ANGLES if axis else ():
-            direction, twist = np.array(axis.direction), Twist(axis.origin, angle, 0.0)
-            turn = Turn(np.array(axis.origin), direction, angle, 0.0)
-            if free_turn(there, state.blocking.units[k].leaves, turn)[0] is None:
-                for way, sense in ((direction, 1), (-direction, -1)):
-                    if _clear_from(state, k, turn.at(1.0), way):
-                        return Removal((k,), (_triple(way),), twist=replace(twist, angle=sense * angle))
+            state.tries -= TURN
+            if state.tries <= 0:
+                return None
+            turn = Turn(np.array(axis.origin), np.array(axis.direction), angle, 0.0)
+            way = _after_turning(state, k, turn) if free_turn(there, leaves, turn)[0] is None else None
+            if way is not None:
+                about = angle if way @ turn.direction > 0 else -angle
+                return Removal((k,), (_triple(way),), twist=Twist(axis.origin, about, 0.0))
     return None
+
+
+def _after_turning(state: Peeling, k: int, turn: Turn) -> Vector | None:
+    """The way along a turn's axis that is free once a unit has been turned."""
+    ways = (turn.direction, -turn.direction)
+    return next((way for way in ways if _clear_from(state, k, turn.at(1.0), way)), None)
 
 
 def _knot(state: Peeling) -> Removal | None:
@@ -326,16 +345,19 @@ def _legs(state: Peeling, k: int) -> Iterator[tuple[Direction, Direction]]:
 
 def _clear_from(state: Peeling, k: int, displacement: Pose, direction: Vector) -> bool:
     """Whether nothing that is present stops a unit along a direction once it has been displaced."""
+    if state.tries <= 0:
+        return False
+    state.tries -= 1
     leaves = state.blocking.units[k].leaves
-    scene = _scene_of(state, [])
+    scene = _scene_of(state)
     moved = {leaf: displacement @ scene.poses[leaf] for leaf in leaves}
     return replace(scene, poses={**scene.poses, **moved}).first_meeting(leaves, np.asarray(direction, float)) is None
 
 
-def _scene_of(state: Peeling, more: Iterable[int]) -> Scene:
+def _scene_of(state: Peeling) -> Scene:
     """What is present, where it stands."""
     scene, units = state.blocking.scene, state.blocking.units
-    poses = {leaf: scene.poses[leaf] for j in sorted(state.present | set(more)) for leaf in units[j].leaves}
+    poses = {leaf: scene.poses[leaf] for j in sorted(state.present) for leaf in units[j].leaves}
     return replace(scene, poses=poses)
 
 
