@@ -127,6 +127,12 @@ class BrowserCase(StaticLiveServerTestCase):
         self.page.wait_for_selector(f"{rail}.held", state="attached")
         return x, y
 
+    def pull_rail(self, axis: str, by: tuple[float, float]):
+        """Pull a rail that is held, until the page says how far, without letting go."""
+        x, y = self.hold_rail(axis)
+        self.page.mouse.move(x + by[0], y + by[1], steps=6)
+        self.page.wait_for_function("() => document.querySelector('.rail-group.held .rail-label').textContent !== ''")
+
     def way(self, axis: str) -> str:
         """What the list says of one way out."""
         return self.page.get_attribute(f'#ways [data-axis="{axis}"]', "data-sentence")

@@ -270,8 +270,7 @@ class MakingTests(AuthoringCase):
         page.keyboard.press("Shift+2")
         self.ways("fan")
         self.assertEqual(page.locator(".order-mark").count(), 10)
-        x, _ = self.hold_rail("+Z")
-        page.mouse.move(x, page.locator("#canvas").bounding_box()["y"] + 60, steps=5)
+        self.pull_rail("+Z", (0, -120))
         page.mouse.up()
         self.changed()
         step = self.kept(row).steps[0]
@@ -649,8 +648,7 @@ class NothingLostTests(AuthoringCase):
         page = self.page
         page.click('#ledger .row-name:text-is("Mast")')
         self.ways()
-        x, y = self.hold_rail("+Z")
-        page.mouse.move(x, y - 60, steps=4)
+        self.pull_rail("+Z", (0, -60))
         page.route("**/edit/**", lambda route: route.abort())
         page.mouse.up()
         page.wait_for_selector("#kept >> text=1 change waits")

@@ -26,10 +26,9 @@ class EditorTests(BrowserCase):
 
     def drag_rail(self, axis: str, by: tuple[float, float], key: str = ""):
         """Drag a rail from near its start by some pixels."""
-        x, y = self.hold_rail(axis)
         if key:
             self.page.keyboard.down(key)
-        self.page.mouse.move(x + by[0], y + by[1], steps=6)
+        self.pull_rail(axis, by)
         self.page.mouse.up()
         if key:
             self.page.keyboard.up(key)

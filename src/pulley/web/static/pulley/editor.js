@@ -19,7 +19,7 @@ import { wireKeys } from "./keys.js";
 import { showInstant, wirePlayback } from "./playback.js";
 import { createPlayer } from "./player.js";
 import { say } from "./page.js";
-import { wirePanels } from "./panels.js";
+import { askVerdict, wirePanels } from "./panels.js";
 import { createPointTasks } from "./point_tasks.js";
 import { wireRunChart } from "./runchart.js";
 import { viewAt } from "./score.js";
@@ -284,6 +284,7 @@ function takeState() {
   if (changed) app.table.draw();
   showTime(player.time);
   canvas.dataset.revision = state.revision;
+  askVerdict(editor);
 }
 
 /** On the open step: a handle at the end of each leg, and the order of a fan. */

@@ -38,12 +38,30 @@ export function wirePanels(root, edit, open) {
     if (detail.xhr.status >= 400) sent.delete(field); // refused: what was typed stays
     Idiomorph.defaults.ignoreActiveValue = isField(field) && field.value !== field.defaultValue && field.value !== sent.get(field);
     const { elt: asker, parameters } = detail.requestConfig ?? {};
-    checked = asker?.id === "checking";
-    const now = pageState();
-    if (!checked || [...Object.keys(now), "at"].every((name) => parameters[name] === now[name])) return;
+    checked = asker?.classList?.contains("checker") ?? false;
+    if (!checked || stateSent(parameters) === stateSent(pageState())) return;
     detail.shouldSwap = false; // an answer about what is no more: the page has gone on since it asked
-    htmx.trigger("#checking", "again");
   });
+}
+
+const STATE = ["revision", "entry", "open", "grouping", "ledger", "unit", "at"];
+const stateSent = (values) => JSON.stringify(STATE.map((name) => values[name] ?? ""));
+let awaited = ""; // the state of the page whose check is asked for
+
+/** Ask what a contact check finds, while the page says that one goes on; each asker stays until its answer is there. */
+export async function askVerdict(editor) {
+  const state = stateSent(pageState());
+  if (!document.querySelector("#checking") || awaited === state) return;
+  awaited = state;
+  const asker = document.createElement("span");
+  asker.className = "checker";
+  asker.setAttribute("hx-sync", "this:queue last");
+  editor.append(asker);
+  await htmx.ajax("GET", editor.dataset.atVerdict, { source: asker, swap: "none" }).catch(() => {});
+  asker.remove();
+  if (awaited !== state) return; // another one is under way
+  awaited = "";
+  if (document.querySelector("#checking")) setTimeout(() => askVerdict(editor), 2000);
 }
 
 const asked = (element) => (element.getAttribute?.("hx-target") === "this" ? element.getAttribute("hx-get") : null);
