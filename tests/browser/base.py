@@ -107,6 +107,10 @@ class BrowserCase(StaticLiveServerTestCase):
         self.revision += by
         self.page.wait_for_selector(f'#canvas[data-revision="{self.revision}"]')
 
+    def settled(self):
+        """Wait until all that was found about a change is there, so that nothing moves under the pointer."""
+        self.page.wait_for_function("() => !document.querySelector('#checking, .checker, .htmx-request')")
+
     def select(self, name: str, fold: str = ""):
         """Select in the ledger and wait for the ways out."""
         if fold:
