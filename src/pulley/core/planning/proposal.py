@@ -122,7 +122,7 @@ def propose(
     wishes = Wishes(options.fasteners_first, options.most)
     removals, left = peel(blocking, present, present - (wanted - stay), wishes, peeled)
     placed, dropped = _placed(blocking, teardown, options, removals)
-    return _proposal(blocking, teardown, placed, stay, sorted({*left, *dropped}))
+    return _proposal(blocking, teardown, placed, stay, left, dropped)
 
 
 def _refuse_nonsense(options: Options) -> None:
@@ -226,27 +226,37 @@ def _clear_start(
 
 
 def _proposal(
-    blocking: Blocking, teardown: Teardown, placed: Sequence[Placed], stay: set[int], left: Sequence[int]
+    blocking: Blocking,
+    teardown: Teardown,
+    placed: Sequence[Placed],
+    stay: set[int],
+    left: Sequence[int],
+    dropped: set[int],
 ) -> Proposal:
     ids = [step.id for step in teardown.steps]
     steps = steps_of(blocking, ids, placed)
     if _faulty(blocking.scene.assembly, teardown, steps):  # at once they may meet where one by one they do not
         steps = steps_of(blocking, ids, placed, fans=False)
     kept = tuple(blocking.units[k].path for k in sorted(stay))
-    held = [_held(blocking, k, set(left) | stay) for k in left]
+    staying = {*left, *dropped}
+    held = [_held(blocking, k, staying | stay, k in dropped) for k in sorted(staying)]
     held += [_held(blocking, k, set(each.removal.units)) for each in placed for k in each.removal.together]
     return Proposal(tuple(steps), kept, tuple(held), extent(blocking, placed))
 
 
-def _held(blocking: Blocking, k: int, present: set[int]) -> Left:
-    """What holds a unit: in the direction in which the fewest stop it, those that do."""
+def _held(blocking: Blocking, k: int, present: set[int], dropped: bool = False) -> Left:
+    """What holds a unit: in the direction in which the fewest stop it, those that do.
+
+    Where nothing does, the contact check ``dropped`` it, or the work ended before its turn came.
+    """
     assembly, units = blocking.scene.assembly, blocking.units
     stopped = {d: sorted(blocking.blockers(k, d).keys() & present) for d in SIX}
     way = min(SIX, key=lambda d: (len(stopped[d]), SIX.index(d)))
     paths = tuple(units[j].path for j in stopped[way])
     name = component_name(assembly, units[k].path)
     if not paths:
-        return Left(units[k].path, (), f"{name} was left where it is: its way would have met what stands outside.")
+        why = "its way would have met what stands outside" if dropped else "its turn did not come"
+        return Left(units[k].path, (), f"{name} was left where it is: {why}.")
     verb = "is" if len(paths) == 1 else "are"
     sentence = f"{name} cannot leave {direction_word(way)}: {listed(assembly, paths)} {verb} in the way."
     return Left(units[k].path, paths, sentence)

@@ -42,7 +42,10 @@ def _work(assembly: Assembly, teardown: core.Teardown, options: Options) -> Call
             if (assembly, options) in _enough:
                 raise Enough
 
-        return propose(assembly, teardown, options, told)
+        try:
+            return propose(assembly, teardown, options, told)
+        finally:
+            _enough.discard((assembly, options))
 
     return work
 
