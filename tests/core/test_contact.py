@@ -6,7 +6,7 @@ from unittest import TestCase
 import numpy as np
 
 from pulley.core.contact.overlap import overlap_depth
-from pulley.core.contact.scene import home_scene, safe_tolerance
+from pulley.core.contact.scene import home_scene
 from pulley.core.contact.sweep import first_contact
 from pulley.core.geometry.frames import translation
 from pulley.core.geometry.mesh import Mesh, box_mesh, flat_mesh

@@ -47,7 +47,6 @@ class Assembly:
     name: str
     components: tuple[Component, ...]
     notes: tuple[str, ...] = ()
-    chord_error: float = 0.0
     source: dict[str, str] = field(default_factory=dict)
 
     @cached_property

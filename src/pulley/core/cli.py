@@ -19,7 +19,7 @@ from pulley.core.contact.check import check
 from pulley.core.contact.clearance import clearance
 from pulley.core.contact.fits import find_fits
 from pulley.core.contact.scene import home_scene
-from pulley.core.contact.sweep import TOLERANCE
+from pulley.core.contact.start import TOLERANCE
 from pulley.core.describe import remedy_sentence
 from pulley.core.editing import find_step
 from pulley.core.errors import PulleyError

@@ -11,8 +11,8 @@ from pulley.core.assembly import Assembly
 from pulley.core.contact.distance import mesh_distance
 from pulley.core.contact.fits import Bare, bare_meshes
 from pulley.core.contact.overlap import Overlap, new_overlaps
-from pulley.core.contact.scene import Scene, home_boxes, safe_tolerance, turn_bounds
-from pulley.core.contact.sweep import TOLERANCE
+from pulley.core.contact.scene import Scene, home_boxes, turn_bounds
+from pulley.core.contact.start import TOLERANCE
 from pulley.core.motion.legs import Leg, Move, carried, legs, relative, together
 from pulley.core.motion.score import Bar, bars
 from pulley.core.motion.steps import Displaced, Stage, placements, poses_at, skew_members, stages
@@ -75,7 +75,6 @@ def check(
 
     Raises PulleyError as `travels` does.
     """
-    tolerance = safe_tolerance(assembly, tolerance)
     fits = Confirmed(
         bare_meshes(assembly, teardown.fits),
         {frozenset((fit["a"], fit["b"])): fit.get("depth", np.inf) for fit in teardown.fits},
@@ -158,36 +157,31 @@ def _swept(box: NDArray[np.float64], way: Slide | Turn) -> NDArray[np.float64]:
 def _snags(assembly: Assembly, group: Group, near: list[str], fits: Confirmed, tolerance: float) -> Found:
     """Snags of steps that play together, among the leaves near them, in order.
 
-    Of a pair that meets more than once the first meeting counts. Legs may be shorter than the tolerance,
-    so what two leaves press into each other from leg to leg adds up.
+    Of a pair that meets more than once the first meeting counts. What two leaves may penetrate is what they do
+    where the steps start, in every leg.
     """
     found: dict[frozenset[str], tuple[str, Snag]] = {}
-    pressed: dict[frozenset[str], float] = {}
+    start = poses_at(assembly, group[0][0].before, near)
     apart = _Apart()
     for leg in legs(group):
-        scene = Scene(assembly, poses_at(assembly, leg.displaced, near), tolerance, fits.bare)
+        scene = Scene(assembly, poses_at(assembly, leg.displaced, near), tolerance, fits.bare, start)
         apart.move(scene, leg)
-        touching: dict[frozenset[str], float] = {}
         for mover, blocker in encounters(scene, leg.moves):
             pair = frozenset((mover, blocker))
             if pair in found or (len(group) > 1 and apart.stay(scene, mover, blocker)):
                 continue
             met = _meet(scene, leg, mover, blocker)
             if met:
-                touching[pair] = pressed.get(pair, 0.0) + met.left
-                if touching[pair] > tolerance:
-                    found[pair] = _snag(group, leg, mover, blocker, met)
-        pressed = touching
+                found[pair] = _snag(group, leg, mover, blocker, met)
     return tuple(sorted(found.values(), key=lambda entry: entry[1].at))
 
 
 @dataclass(frozen=True)
 class _Met:
-    """Where two leaves meet in a leg: at which share of it, the point (3,), and the mm that are left to go."""
+    """Where two leaves meet in a leg: at which share of it, and the point (3,)."""
 
     share: float
     point: NDArray[np.float64]
-    left: float
 
 
 def _meet(scene: Scene, leg: Leg, mover: str, blocker: str) -> _Met | None:
@@ -197,11 +191,10 @@ def _meet(scene: Scene, leg: Leg, mover: str, blocker: str) -> _Met | None:
     turns = isinstance(move, Turn)
     reach = abs(move.angle) if turns else float(np.linalg.norm(move))
     contact = (scene.contact_turning if turns else scene.contact)(mover, blocker, move)
-    if contact.point is None or contact.travel > reach:
+    if contact.point is None or contact.deep > reach:
         return None
     share = contact.travel / reach
-    left = move.length(1.0 - share, contact.point) if turns else reach - contact.travel
-    return _Met(share, carried(np.array(contact.point), other, share), left)
+    return _Met(share, carried(np.array(contact.point), other, share))
 
 
 def _snag(group: Group, leg: Leg, mover: str, blocker: str, met: _Met) -> tuple[str, Snag]:

@@ -9,8 +9,8 @@ from numpy.typing import NDArray
 
 from pulley.core.assembly import Assembly
 from pulley.core.contact.distance import mesh_distance
-from pulley.core.contact.scene import Scene, safe_tolerance
-from pulley.core.contact.sweep import TOLERANCE
+from pulley.core.contact.scene import Scene
+from pulley.core.contact.start import TOLERANCE
 from pulley.core.motion.steps import Stage, poses_at
 from pulley.core.motion.travel import Turn
 
@@ -34,13 +34,12 @@ def clearance(assembly: Assembly, stage: Stage) -> Clearance | None:
     nothing else is there. Found to within 0.1 mm, by halving the step wherever the distance, which
     cannot change faster than the movers move, may still be less.
     """
-    tolerance = safe_tolerance(assembly, TOLERANCE)
-    scene = Scene(assembly, poses_at(assembly, stage.before), tolerance)
+    scene = Scene(assembly, poses_at(assembly, stage.before))
     best: Clearance | None = None
     for bound, mover, other in sorted(_pairs(scene, stage)):
         if best and bound >= best.distance - RESOLUTION:
             break
-        if mesh_distance(*scene.body(mover), *scene.body(other)) <= tolerance:
+        if mesh_distance(*scene.body(mover), *scene.body(other)) <= TOLERANCE:
             continue
         found = _least(scene, stage, mover, other, best.distance if best else np.inf)
         best = found or best

@@ -16,7 +16,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from pulley.core.assembly import Assembly, component_bounds
-from pulley.core.contact.sweep import TOLERANCE
+from pulley.core.contact.start import TOLERANCE
 from pulley.core.geometry.frames import Pose, apply
 from pulley.core.geometry.mesh import Mesh
 from pulley.core.geometry.symmetry import Line, Thread, cylindrical, direction_between, find_thread, inertia_axis
@@ -218,5 +218,5 @@ def _bare(assembly: Assembly, path: str, fit: Fit) -> Mesh:
     axis = Line(np.array(fit.origin), np.array(fit.direction))
     radius = cylindrical(apply(leaf.pose, leaf.part.mesh.vertices), axis)[:, 0]
     inside = (radius >= fit.low - TOLERANCE) & (radius <= fit.high + TOLERANCE)
-    keep = ~inside[leaf.part.mesh.triangles].all(1)
-    return replace(leaf.part.mesh, triangles=leaf.part.mesh.triangles[keep], cut=True)
+    mesh = leaf.part.mesh
+    return replace(mesh, bare=~inside[mesh.triangles].all(1), thickness=mesh.walls)

@@ -11,6 +11,8 @@ from numpy.typing import NDArray
 
 NEVER = math.inf
 THIN = 1e-7  # mm; overlaps narrower than this in projection are round-off
+EDGE_ON = 1e-6  # sine of the slope below which a facet lies along the travel: it gains 1 mm in a kilometre
+OVERLAPPING = 2e-3  # mm; what overlaps by less where a motion starts is not told from what touches
 
 
 @njit(cache=True, nogil=True)
@@ -94,10 +96,97 @@ def height_at(facet: NDArray[np.float64], u: float, v: float) -> float:
 
 
 @njit(cache=True, nogil=True)
-def slope_of(facet: NDArray[np.float64], scale: float) -> float:
-    """Sine of the angle between a facet (3, 3) and the w axis, where ``scale`` is mm for each unit of w."""
-    a, b, _, _ = _height(facet)
-    return 1.0 / math.sqrt(1.0 + (a * a + b * b) * scale * scale)
+def _slope(facet, scale):  # noqa: ANN001, ANN202
+    """Sine of the angle between a facet and the w axis, where ``scale`` is mm for each unit of w; 0 edge-on."""
+    u1, v1, w1 = facet[1, 0] - facet[0, 0], facet[1, 1] - facet[0, 1], (facet[1, 2] - facet[0, 2]) * scale
+    u2, v2, w2 = facet[2, 0] - facet[0, 0], facet[2, 1] - facet[0, 1], (facet[2, 2] - facet[0, 2]) * scale
+    x, y, z = v1 * w2 - w1 * v2, w1 * u2 - u1 * w2, u1 * v2 - v1 * u2
+    return abs(z) / max(math.sqrt(x * x + y * y + z * z), 1e-300)
+
+
+@njit(cache=True, nogil=True)
+def _near(boxes, u, v, w, reach, reach_w):  # noqa: ANN001, ANN202
+    """Numbers of the facets whose bounds come near a point."""
+    found = np.empty(len(boxes), np.int64)
+    count = 0
+    for i in range(len(boxes)):
+        if (
+            boxes[i, 0] <= u + reach
+            and boxes[i, 3] >= u - reach
+            and boxes[i, 1] <= v + reach
+            and boxes[i, 4] >= v - reach
+            and boxes[i, 2] <= w + reach_w
+            and boxes[i, 5] >= w - reach_w
+        ):
+            found[count] = i
+            count += 1
+    return found[:count]
+
+
+@njit(cache=True, nogil=True)
+def where_it_begins(
+    mover: NDArray[np.float64],
+    mover_boxes: NDArray[np.float64],
+    rest: NDArray[np.float64],
+    rest_boxes: NDArray[np.float64],
+    shift: NDArray[np.float64],
+    met: NDArray[np.float64],
+    gap: float,
+    radii: tuple[float, float],
+    depth: float,
+    scale: float,
+) -> tuple[float, float, float, float]:
+    """Where the true surfaces meet that lead to a contact of thinned ones: gap, and (u, v, w) on the mover.
+
+    Parameters
+    ----------
+    mover, rest : (k, 3, 3) float64
+        True facets in the view frame.
+    mover_boxes, rest_boxes : (k, 6) float64
+        Bounds of the thinned ones, by which those near the contact are found.
+    shift : (3,) float64
+        How far the rest stands from where its facets say.
+    met : (3,) float64
+        Where the mover's thinned facet meets the other after travelling ``gap``.
+    radii : two floats
+        By how much in mm the mover and the rest are thinned.
+    depth : float
+        How deep in mm the two overlap where the motion starts; what overlaps then meets at 0.
+    scale : float
+        Mm of travel for each unit of w.
+
+    Notes
+    -----
+    Of two facets as steep as these, the thinned ones meet later than the true ones by the radii over the sines of
+    their slopes. Those that meet sooner before the contact only slide, and do not lead to it.
+    """
+    reach = 3.0 * (radii[0] + radii[1]) + 0.01
+    near = _near(mover_boxes, met[0], met[1], met[2], reach, reach / scale)
+    there = _near(rest_boxes, met[0] - shift[0], met[1] - shift[1], met[2] + gap - shift[2], reach, reach / scale)
+    poly, work, here = np.empty((12, 2)), np.empty((12, 2)), np.empty((3, 3))
+    best, u, v, w = NEVER, met[0], met[1], met[2]
+    latest = NEVER
+    for i in near:
+        for k in range(3):
+            for axis in range(3):
+                here[k, axis] = mover[i, k, axis] - shift[axis]
+        slope = _slope(here, scale)
+        if slope < EDGE_ON:
+            continue
+        for j in there:
+            other = _slope(rest[j], scale)
+            if other < EDGE_ON:
+                continue
+            slower = (radii[0] / slope + radii[1] / other) / scale
+            latest = min(latest, slower)
+            slack = (depth + OVERLAPPING) * max(1.0 / slope, 1.0 / other) / scale
+            found, at_u, at_v = _facet_gap(here, rest[j], slack, poly, work)
+            if found < best and found <= gap - 0.9 * slower:
+                best, u, v = found, at_u + shift[0], at_v + shift[1]
+                w = height_at(mover[i], u, v)
+    if best == NEVER:
+        return max(gap - min(latest, gap), 0.0), u, v, w
+    return max(best, 0.0), u, v, w
 
 
 @njit(cache=True, nogil=True)
@@ -158,7 +247,6 @@ def least_gap(  # noqa: C901
     frame: NDArray[np.float64],
     limits: NDArray[np.float64],
     shift: NDArray[np.float64],
-    enough: float,
 ) -> tuple[float, float, float, int, int]:
     """Least gap along w from facets of the mover to facets of the rest, the (u, v) where it is, and which two meet.
 
@@ -169,15 +257,13 @@ def least_gap(  # noqa: C901
     mover_boxes, rest_boxes : (k, 6) float64
         As `bounds_of` gives them.
     slack : (k,) float64
-        For each facet of the mover: gaps below ``-slack`` are already passed and do not count.
+        For each facet of the mover: gaps below ``-slack`` lie behind.
     starts, listed, frame
         The rest's grid, as `grid_of` gives it.
     limits : (6,) float64
         Bounds of the whole rest.
     shift : (3,) float64
         How far the rest stands from where its facets say.
-    enough : float
-        Stop looking once a gap as small as this is found.
 
     Returns
     -------
@@ -226,8 +312,6 @@ def least_gap(  # noqa: C901
                     gap, u, v = _facet_gap(here, rest[j], slack[i], poly, work)
                     if gap < best:
                         best, best_u, best_v, best_i, best_j = gap, u + shift[0], v + shift[1], i, j
-                        if best <= enough:
-                            return best, best_u, best_v, best_i, best_j
     return best, best_u, best_v, best_i, best_j
 
 
@@ -235,8 +319,11 @@ DEEPEST = 60  # halvings of a facet, at most
 
 
 @njit(cache=True, nogil=True)
-def _bend(p, q, rise, core):  # noqa: ANN001, ANN202
-    """How far in mm the middle of an edge lies from the middle of its image in cylindrical coordinates."""
+def _bend(p, q, core):  # noqa: ANN001, ANN202
+    """How far in mm the middle of an edge lies from the middle of its image in cylindrical coordinates.
+
+    An advance shears those coordinates along the axis, in proportion to the angle, and so bends nothing.
+    """
     if math.sqrt((q[0] - p[0]) ** 2 + (q[1] - p[1]) ** 2 + (q[2] - p[2]) ** 2) < core:
         return 0.0
     x, y = (p[0] + q[0]) / 2, (p[1] + q[1]) / 2
@@ -246,21 +333,19 @@ def _bend(p, q, rise, core):  # noqa: ANN001, ANN202
     angle = math.atan2(y, x)
     behind = (math.atan2(p[1], p[0]) - angle + math.pi) % (2 * math.pi) - math.pi
     ahead = (math.atan2(q[1], q[0]) - angle + math.pi) % (2 * math.pi) - math.pi
-    return math.hypot(radius - (radius_p + radius_q) / 2, math.hypot(radius, rise) * (behind + ahead) / 2)
+    return math.hypot(radius - (radius_p + radius_q) / 2, radius * (behind + ahead) / 2)
 
 
 @njit(cache=True, nogil=True)
 def straighten(  # noqa: C901
-    corners: NDArray[np.float64], carried: NDArray[np.float64], rise: float, chord: float, core: float
-) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
+    corners: NDArray[np.float64], carried: NDArray[np.float64], chord: float, core: float
+) -> tuple[NDArray[np.float64], NDArray[np.float64], NDArray[np.int64]]:
     """Facets cut up until each is straight in cylindrical coordinates about the third axis.
 
     Parameters
     ----------
     corners, carried : (k, 3, 3) float64
         The facets in mm, and a vector at each corner that is interpolated along.
-    rise : float
-        Advance in mm for each radian.
     chord : float
         The most in mm that an edge may lie off its image.
     core : float
@@ -269,12 +354,14 @@ def straighten(  # noqa: C901
     Returns
     -------
     corners, carried : (m, 3, 3) float64
+    source : (m,) int64
+        Of which facet each is a piece.
 
     Notes
     -----
     The worst edge of a facet is halved, by its own measure alone, so the facets on both its sides agree.
     """
-    out, kept = np.empty((2 * len(corners) + 16, 2, 3, 3)), 0
+    out, source, kept = np.empty((2 * len(corners) + 16, 2, 3, 3)), np.empty(2 * len(corners) + 16, np.int64), 0
     stack, depth, facet = np.empty((DEEPEST + 2, 2, 3, 3)), np.empty(DEEPEST + 2, np.int64), np.empty((2, 3, 3))
     for i in range(len(corners)):
         stack[0, 0], stack[0, 1], depth[0] = corners[i], carried[i], 0
@@ -286,7 +373,7 @@ def straighten(  # noqa: C901
             radius, worst, edge = 0.0, 0.0, 0
             for k in range(3):
                 radius = max(radius, math.hypot(facet[0, k, 0], facet[0, k, 1]))
-                bend = _bend(facet[0, k], facet[0, (k + 1) % 3], rise, core)
+                bend = _bend(facet[0, k], facet[0, (k + 1) % 3], core)
                 if bend > worst:
                     worst, edge = bend, k
             if radius <= core:
@@ -295,8 +382,10 @@ def straighten(  # noqa: C901
                 if kept == len(out):
                     larger = np.empty((2 * kept, 2, 3, 3))
                     larger[:kept] = out
-                    out = larger
-                out[kept] = facet
+                    longer = np.empty(2 * kept, np.int64)
+                    longer[:kept] = source
+                    out, source = larger, longer
+                out[kept], source[kept] = facet, i
                 kept += 1
                 continue
             a, b = edge, (edge + 1) % 3
@@ -307,4 +396,4 @@ def straighten(  # noqa: C901
                         stack[top, part, end, axis] = (facet[part, a, axis] + facet[part, b, axis]) / 2
                 depth[top] = level + 1
                 top += 1
-    return out[:kept, 0].copy(), out[:kept, 1].copy()
+    return out[:kept, 0].copy(), out[:kept, 1].copy(), source[:kept].copy()

@@ -10,9 +10,11 @@ from numpy.typing import NDArray
 
 from pulley.core.assembly import Assembly
 from pulley.core.contact.distance import mesh_distance
+from pulley.core.contact.thinning import solid_bodies
 from pulley.core.geometry.frames import Pose
 from pulley.core.geometry.mesh import Mesh
 
+Point = tuple[float, float, float]
 ROWS = 256  # leaves whose bounds are held against all others at a time
 
 
@@ -27,7 +29,11 @@ class Overlap:
 
 @lru_cache(maxsize=1024)
 def _solid(mesh: Mesh) -> manifold3d.Manifold:
-    vertices, triangles = mesh.welded
+    """All that a part's bodies fill; open surfaces as the thin sheets that they count as."""
+    return manifold3d.Manifold.batch_boolean([_solid_of(*body) for body in solid_bodies(mesh)], manifold3d.OpType.Add)
+
+
+def _solid_of(vertices: NDArray[np.float64], triangles: NDArray[np.int32]) -> manifold3d.Manifold:
     return manifold3d.Manifold(manifold3d.Mesh64(vertices.astype(np.float64), triangles.astype(np.uint64)))
 
 
@@ -46,22 +52,30 @@ def overlap_depth(a: Mesh, a_pose: Pose, b: Mesh, b_pose: Pose) -> float:
     if not (a.closed and b.closed):
         return 0.0
     relative = np.linalg.inv(a_pose) @ b_pose
-    return _depth(a, b, (np.round(relative[:3], 7) + 0.0).tobytes())
+    return _shared(a, b, (np.round(relative[:3], 7) + 0.0).tobytes())[0]
+
+
+def shared_depth(a: Mesh, a_pose: Pose, b: Mesh, b_pose: Pose) -> tuple[float, Point | None]:
+    """`overlap_depth` of two meshes, open ones as thin sheets, and a point (3,) that they share."""
+    relative = np.linalg.inv(a_pose) @ b_pose
+    depth, point = _shared(a, b, (np.round(relative[:3], 7) + 0.0).tobytes())
+    return depth, tuple((a_pose[:3, :3] @ np.array(point) + a_pose[:3, 3]).tolist()) if point else None
 
 
 @lru_cache(maxsize=100_000)
-def _depth(a: Mesh, b: Mesh, relative: bytes) -> float:
+def _shared(a: Mesh, b: Mesh, relative: bytes) -> tuple[float, Point | None]:
     first, second = _solid(a), _solid(b).transform(np.frombuffer(relative).reshape(3, 4))
     common = first ^ second
     volume = common.volume()
     if volume < 1e-9:
-        return 0.0
+        return 0.0, None
     shape = common.to_mesh64()
     corners = np.asarray(shape.vert_properties)[:, :3][np.asarray(shape.tri_verts)]
     area = np.linalg.norm(np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0]), axis=1) / 2
     ends = np.asarray(shape.run_index) // 3
     runs = [area[start:end].sum() for start, end in zip(ends[:-1], ends[1:], strict=True)]
-    return float(volume / min([run for run in runs if run > 1e-9] or [np.inf]))
+    depth = float(volume / min([run for run in runs if run > 1e-9] or [np.inf]))
+    return depth, tuple(corners.mean((0, 1)).tolist())
 
 
 def new_overlaps(

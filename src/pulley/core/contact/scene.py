@@ -9,7 +9,8 @@ from numpy.typing import NDArray
 
 from pulley.core.assembly import Assembly
 from pulley.core.contact.fits import Bare
-from pulley.core.contact.sweep import APART, TOLERANCE, Contact, first_contact
+from pulley.core.contact.start import TOLERANCE, Allowed, allowed, placed_within
+from pulley.core.contact.sweep import APART, Contact, first_contact
 from pulley.core.contact.turning import first_contact_turning
 from pulley.core.geometry.frames import Pose, Vector, unit, view_frame
 from pulley.core.geometry.mesh import Mesh
@@ -30,13 +31,15 @@ class Meeting:
 class Scene:
     """Leaves of an assembly at given poses; ``poses`` holds those that are present, by path.
 
-    ``fits`` has what counts of each pair that is confirmed as a fit, as `bare_meshes` gives it.
+    ``fits`` has what counts of each pair that is confirmed as a fit, as `bare_meshes` gives it. ``start`` has the poses
+    where the motion starts, of what stands elsewhere there: what overlaps then may do so all along.
     """
 
     assembly: Assembly
     poses: Mapping[str, Pose]
     tolerance: float = TOLERANCE
     fits: Bare = field(default_factory=dict)
+    start: Mapping[str, Pose] = field(default_factory=dict)
 
     @cached_property
     def paths(self) -> tuple[str, ...]:
@@ -70,12 +73,18 @@ class Scene:
     def contact(self, mover: str, blocker: str, direction: Vector) -> Contact:
         """First contact of one leaf with another along ``direction``."""
         bodies = self._bodies(mover, blocker)
-        return first_contact(*bodies, direction, self.tolerance) if bodies else APART
+        return first_contact(*bodies, direction, may=self.allowed(mover, blocker)) if bodies else APART
 
     def contact_turning(self, mover: str, blocker: str, turn: Turn) -> Contact:
         """First contact of one leaf with another in a turn; its travel is in degrees."""
         bodies = self._bodies(mover, blocker)
-        return first_contact_turning(*bodies, turn, self.tolerance) if bodies else APART
+        return first_contact_turning(*bodies, turn, may=self.allowed(mover, blocker)) if bodies else APART
+
+    def allowed(self, mover: str, blocker: str) -> Allowed:
+        """What two leaves may penetrate in a motion that starts here, or at ``start``."""
+        mesh, pose, other, other_pose = self._bodies(mover, blocker)
+        seen = placed_within(self.start.get(mover, pose), self.start.get(blocker, other_pose))
+        return allowed(mesh, other, seen.tobytes(), self.tolerance)
 
     def _bodies(self, mover: str, blocker: str) -> tuple[Mesh, Pose, Mesh, Pose] | None:
         """Meshes and poses of two leaves, less what makes a confirmed fit; None when nothing is left."""
@@ -179,9 +188,4 @@ def home_scene(assembly: Assembly, removed: Iterable[str] = (), tolerance: float
     """The assembled state, less the components (leaves or subassemblies) named in ``removed``."""
     gone = set(assembly.leaves_of(removed))
     poses = {leaf.path: leaf.pose for leaf in assembly.leaves if leaf.path not in gone}
-    return Scene(assembly, poses, safe_tolerance(assembly, tolerance))
-
-
-def safe_tolerance(assembly: Assembly, tolerance: float) -> float:
-    """The tolerance to use: never below twice the chord error of the tessellation."""
-    return max(tolerance, 2 * assembly.chord_error)
+    return Scene(assembly, poses, tolerance)

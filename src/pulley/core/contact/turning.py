@@ -16,14 +16,18 @@ import numpy as np
 from cachetools import LRUCache, cached
 from numpy.typing import NDArray
 
-from pulley.core.contact.kernels import NEVER, height_at, straighten
-from pulley.core.contact.sweep import APART, SLIDING, TOLERANCE, Contact, Facing, gap_between, patience
+from pulley.core.contact.growth import grows
+from pulley.core.contact.kernels import EDGE_ON, NEVER, straighten
+from pulley.core.contact.start import TOLERANCE, Allowed, allowed, placed_within
+from pulley.core.contact.sweep import APART, Contact, Facing, begins, thin_gap
+from pulley.core.contact.thinning import skin
 from pulley.core.geometry.frames import Pose, inverse, view_frame
 from pulley.core.geometry.mesh import Mesh
 from pulley.core.motion.travel import Turn
 
-CHORD = 0.4  # of the tolerance, between a facet and its image that is straight in cylindrical coordinates
+CHORD = 0.2  # of the tolerance, between a facet and its image that is straight in cylindrical coordinates
 CORE = 1.0  # tolerances around the axis that are left out
+SLACK = 0.3  # of the tolerance by which facets that have met may seem to have passed, since each leg bends them anew
 WHOLE = 2 * np.pi
 KEPT = 200 * 2**20  # bytes of facets that are kept ready
 
@@ -31,7 +35,13 @@ Facets = NDArray[np.float64]
 
 
 def first_contact_turning(
-    mover: Mesh, mover_pose: Pose, rest: Mesh, rest_pose: Pose, turn: Turn, tolerance: float = TOLERANCE
+    mover: Mesh,
+    mover_pose: Pose,
+    rest: Mesh,
+    rest_pose: Pose,
+    turn: Turn,
+    tolerance: float = TOLERANCE,
+    may: Allowed | None = None,
 ) -> Contact:
     """How far ``mover`` turns before it runs into ``rest``.
 
@@ -43,8 +53,9 @@ def first_contact_turning(
     turn : Turn
         Its angle says which way and at most how far.
     tolerance : float
-        In mm of surface travel, as for straight travels: touching within it is contact at 0 when
-        surfaces meet head on, and none when they slide.
+        In mm, as for straight travels: how much deeper than at the start the two may penetrate.
+    may : Allowed, optional
+        What the two may penetrate, where the motion did not start here.
 
     Returns
     -------
@@ -61,13 +72,14 @@ def first_contact_turning(
     >>> round(first_contact_turning(bar, np.eye(4), block, np.eye(4), turn((0, 0, 0), (0, 0, 1), 180, 0)).travel, 1)
     90.0
     """
+    may = may or allowed(mover, rest, placed_within(mover_pose, rest_pose).tobytes(), tolerance)
     frame = _axis_frame(turn)
     sides = [(np.round((frame @ pose)[:3], 7) + 0.0).tobytes() for pose in (mover_pose, rest_pose)]
-    found = _contact(mover, rest, *sides, abs(turn.angle), turn.advance, tolerance)
+    found = _contact(mover, rest, *sides, abs(turn.angle), turn.advance, may)
     if found.point is None:
         return found
     back = inverse(frame)
-    return Contact(found.travel, tuple((back[:3, :3] @ np.array(found.point) + back[:3, 3]).tolist()))
+    return Contact(found.travel, tuple((back[:3, :3] @ np.array(found.point) + back[:3, 3]).tolist()), found.deep)
 
 
 def _axis_frame(turn: Turn) -> Pose:
@@ -80,29 +92,39 @@ def _axis_frame(turn: Turn) -> Pose:
 
 @lru_cache(maxsize=50_000)
 def _contact(
-    mover: Mesh, rest: Mesh, mover_side: bytes, rest_side: bytes, angle: float, advance: float, tolerance: float
+    mover: Mesh, rest: Mesh, mover_side: bytes, rest_side: bytes, angle: float, advance: float, may: Allowed
 ) -> Contact:
     """`first_contact_turning` in the axis's own frame, kept, since the same turns come again."""
+    if may.sunk:
+        return _grown(mover, rest, mover_side, rest_side, angle, advance, may.tolerance)
     low, high, radius = _reach(mover, mover_side)
     onward = advance * angle / 360
-    window = (low + min(onward, 0.0) - tolerance, high + max(onward, 0.0) + tolerance, radius)
-    ahead, thinner = _facing(mover, mover_side, advance, 1.0, tolerance, True, None)
-    behind, _ = _facing(rest, rest_side, advance, -1.0, tolerance, False, window)
+    window = (low + min(onward, 0.0) - may.tolerance, high + max(onward, 0.0) + may.tolerance, radius)
+    ahead = _facing(mover, mover_side, advance, 1.0, may.mover, may.tolerance, None)
+    behind = _facing(rest, rest_side, advance, -1.0, may.rest, may.tolerance, window)
     limit = np.radians(angle)
-    gap, u, v, i, j = _least(ahead, behind, advance, limit, 0.0, tolerance)
-    if gap == NEVER:
+    found, shift = _least(ahead, behind, advance, limit)
+    if found[0] > limit:
         return APART
-    pace = np.hypot(u, advance / WHOLE)
-    soon = max(gap, 0.0) + tolerance / pace * patience(ahead.facets[i], behind.facets[j], pace)
-    met = ahead
-    late = _least(thinner, behind, advance, limit, soon, tolerance)
-    if late[0] > soon:
-        met, (gap, u, v, i, _) = thinner, late
-    if gap > limit:
-        return APART
-    end = height_at(met.facets[i], u, v) + gap
+    pace = float(np.hypot(found[1], advance / WHOLE))
+    gap, u, v, w = begins(ahead, behind, shift, found, may, pace)
+    end = w + gap
     point = (u * np.cos(end), u * np.sin(end), v + advance * end / WHOLE)
-    return Contact(float(np.degrees(max(gap, 0.0))), tuple(float(c) for c in point))
+    return Contact(float(np.degrees(gap)), tuple(float(c) for c in point), float(np.degrees(max(found[0], 0.0))))
+
+
+def _grown(
+    mover: Mesh, rest: Mesh, mover_side: bytes, rest_side: bytes, angle: float, advance: float, tolerance: float
+) -> Contact:
+    """`_contact` of a pair that can only be judged by the growth of what it shares."""
+    mover_pose, rest_pose = np.eye(4), np.eye(4)
+    mover_pose[:3], rest_pose[:3] = (np.frombuffer(side).reshape(3, 4) for side in (mover_side, rest_side))
+    back = inverse(mover_pose)
+    motion = Turn(back[:3, 3], back[:3, 2], angle, advance)
+    travel, point = grows(mover, rest, (back @ rest_pose)[:3], motion, tolerance)
+    if point is None:
+        return APART
+    return Contact(travel, tuple((mover_pose[:3, :3] @ np.array(point) + mover_pose[:3, 3]).tolist()), travel)
 
 
 def _reach(mesh: Mesh, side: bytes) -> tuple[float, float, float]:
@@ -113,61 +135,57 @@ def _reach(mesh: Mesh, side: bytes) -> tuple[float, float, float]:
 
 
 def _least(
-    ahead: Facing, behind: Facing, advance: float, limit: float, enough: float, tolerance: float
-) -> tuple[float, float, float, int, int]:
-    """`gap_between` over as many rounds as the turn takes: each round finds the rest one turn on."""
-    slack = tolerance / np.hypot(ahead.facets[:, :, 0].mean(1), advance / WHOLE)
-    best = (NEVER, 0.0, 0.0, -1, -1)
+    ahead: Facing, behind: Facing, advance: float, limit: float
+) -> tuple[tuple[float, float, float, int, int], NDArray[np.float64]]:
+    """`thin_gap` over as many rounds as the turn takes, and the shift of the round: each finds the rest one turn on."""
+    best, where = (NEVER, 0.0, 0.0, -1, -1), np.zeros(3)
     for turns in range(-1, int(np.ceil(limit / WHOLE)) + 2):
         if best[0] <= WHOLE * (turns - 1):
             break
         shift = np.array([0.0, -advance * turns, WHOLE * turns])
-        best = min(best, gap_between(ahead, behind, shift, slack, enough))
-    return best
+        found = thin_gap(ahead, behind, shift)
+        if found < best:
+            best, where = found, shift
+    return best, where
 
 
-@cached(LRUCache(KEPT, lambda pair: pair[0].size + pair[1].size), lock=Lock())
+@cached(LRUCache(KEPT, lambda facing: facing.size), lock=Lock())
 def _facing(
     mesh: Mesh,
     side: bytes,
     advance: float,
     facing: float,
+    radius: float,
     tolerance: float,
-    thinner: bool,
     window: tuple[float, float, float] | None,
-) -> tuple[Facing, Facing]:
-    """Facets as (radius, height, angle) that face along (1) or against (-1) the turn, and the same thinner on request.
+) -> Facing:
+    """Facets of a thinned body as (radius, height, angle) that face along (1) or against (-1) the turn.
 
-    ``window`` keeps what lies between two heights and within a radius. The thinner ones are moved
-    inward by the tolerance across the travel.
+    ``window`` keeps what lies between two heights and within a radius.
     """
     pose = np.frombuffer(side).reshape(3, 4)
-    corners = mesh.corners @ pose[:, :3].T + pose[:, 3]
-    inward = mesh.inset @ pose[:, :3].T if thinner else np.zeros_like(corners)
-    keep = _may_face(corners, advance, facing if mesh.closed else 0.0)
-    corners, inward = corners[keep], inward[keep]
+    bounds = skin(mesh)
+    thin, left = bounds.thinned(radius)
+    left |= bounds.both
+    thin = thin[left] @ pose[:, :3].T + pose[:, 3]
+    back = bounds.corners[left] @ pose[:, :3].T + pose[:, 3] - thin
+    both = bounds.both[left]
+    keep = _may_face(thin, advance, facing, both)
     if window:
-        low, high, radius = window
-        keep = (corners[..., 2].max(1) >= low) & (corners[..., 2].min(1) <= high) & (_nearest(corners) <= radius)
-        corners, inward = corners[keep], inward[keep]
-    corners, inward = straighten(corners, inward, advance / WHOLE, CHORD * tolerance, CORE * tolerance)
-    normal = np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0])
-    slope = _cosine(normal, _velocity(corners.mean(1), advance))
-    keep = np.abs(slope) > SLIDING if not mesh.closed else slope * facing > SLIDING
-    corners, inward = corners[keep], inward[keep]
-    plain = _cylindrical(corners, advance)
-    if not thinner:
-        return Facing.of(_solid(plain)), Facing.of(plain[:0])
-    along = _velocity(corners, advance)
-    along /= np.maximum(np.linalg.norm(along, axis=-1, keepdims=True), 1e-300)
-    across = inward - (inward * along).sum(-1, keepdims=True) * along
-    thin = _cylindrical(corners + tolerance * across, advance, plain[..., 2])
-    return Facing.of(_solid(plain)), Facing.of(_solid(thin[_area(thin) * _area(plain) > 0]))
-
-
-def _solid(facets: Facets) -> Facets:
-    """The facets that are not edge-on."""
-    return np.ascontiguousarray(facets[np.abs(_area(facets)) > 1e-12])
+        low, high, reach = window
+        keep &= (thin[..., 2].max(1) >= low) & (thin[..., 2].min(1) <= high) & (_nearest(thin) <= reach)
+    thin, back = thin[keep], back[keep]
+    core = min(CORE * tolerance, 0.1 * np.hypot(thin[..., 0], thin[..., 1]).max(initial=0.0))
+    thin, back, source = straighten(thin, back, CHORD * tolerance, core)
+    normal = np.cross(thin[:, 1] - thin[:, 0], thin[:, 2] - thin[:, 0])
+    slope = _cosine(normal, _velocity(thin.mean(1), advance))
+    keep = np.where(both[keep][source], np.abs(slope), slope * facing) > EDGE_ON
+    thin, back = thin[keep], back[keep]
+    plain = _cylindrical(thin, advance)
+    solid = np.abs(_area(plain)) > 1e-12
+    plain, true = plain[solid], _cylindrical((thin + back)[solid], advance, plain[solid][..., 2])
+    slack = SLACK * tolerance / np.maximum(np.hypot(plain[:, :, 0].mean(1), advance / WHOLE), 1e-9)
+    return Facing.of(np.ascontiguousarray(plain), np.ascontiguousarray(true), slack)
 
 
 def _area(facets: Facets) -> NDArray[np.float64]:
@@ -209,8 +227,10 @@ def _cylindrical(corners: Facets, advance: float, near: NDArray[np.float64] | No
     return np.stack([np.hypot(x, y), z - advance * angle / WHOLE, angle], axis=-1)
 
 
-def _may_face(corners: Facets, advance: float, facing: float) -> NDArray[np.bool_]:
-    """Which facets (k,) have a point that faces the turn; 0 for either way.
+def _may_face(
+    corners: Facets, advance: float, facing: float, both: NDArray[np.bool_]
+) -> NDArray[np.bool_]:
+    """Which facets (k,) have a point that faces the turn; either way where ``both`` sides count.
 
     The normal times the velocity is linear over a facet, so its greatest value is at a corner.
     """
@@ -218,4 +238,4 @@ def _may_face(corners: Facets, advance: float, facing: float) -> NDArray[np.bool
     velocity = _velocity(corners, advance)
     speed = np.einsum("ij,ikj->ik", normal, velocity)
     least = 1e-6 * np.linalg.norm(normal, axis=1) * np.linalg.norm(velocity, axis=2).max(1)
-    return (speed * facing).max(1) > least if facing else np.abs(speed).max(1) > least
+    return np.where(both, np.abs(speed).max(1), (speed * facing).max(1)) > least

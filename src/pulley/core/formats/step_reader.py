@@ -10,12 +10,10 @@ import os
 import re
 import sys
 from collections.abc import Callable
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from pathlib import Path
 
 import numpy as np
-from OCP.Bnd import Bnd_Box
-from OCP.BRepBndLib import BRepBndLib
 from OCP.collections import Sequence_TDF_Label
 from OCP.IFSelect import IFSelect_RetDone
 from OCP.Quantity import Quantity_Color, Quantity_TOC_sRGB
@@ -35,18 +33,24 @@ from OCP.XCAFDoc import (
     XCAFDoc_ShapeTool,
 )
 
-from pulley.core.assembly import Assembly, Component, Part, clean_name, unique_names
+from pulley.core.assembly import Assembly, Component, Part, clean_name, component_bounds, unique_names
 from pulley.core.errors import PulleyError
-from pulley.core.formats.step_shapes import has_faces, mesh_shape, pose_of, solids, subshapes
-from pulley.core.formats.store import to_record
-from pulley.core.geometry.frames import Pose
-from pulley.core.geometry.mesh import FAULTS, Mesh
-
-CHORD = 0.05  # mm
-CHORD_SHARE = 1e-4  # of the assembly's diagonal, for assemblies so large that CHORD would drown them
-GENERATED = re.compile(
-    r"(NAUO\d*|=>\[.*\]|\[?\d+(:\d+)*\]?|SOLID|COMPOUND|SHELL|Shape|Body\s?\d*|Open CASCADE.*)$", re.I
+from pulley.core.formats.step_shapes import (
+    FINE,
+    has_faces,
+    mesh_for_contact,
+    missing_faces,
+    pose_of,
+    solids,
+    subshapes,
+    wanted_error,
 )
+from pulley.core.formats.store import to_record
+from pulley.core.geometry.frames import Pose, without_warp
+from pulley.core.geometry.mesh import FAULTS
+
+GENERATED = re.compile(r"(NAUO\d*|=>\[.*\]|\[?\d+(:\d+)*\]?|Open CASCADE.*)$", re.I)
+NEAR = 1.0  # mm between the bounds of two components at home, within which the finer mesh of one wants that of the other
 Colour = tuple[float, float, float]
 
 
@@ -153,6 +157,7 @@ def _roots(path: Path) -> list[Node]:
     document = TDocStd_Document(TCollection_ExtendedString("BinXCAF"))
     XCAFDoc_DocumentTool.SetLengthUnit_s(document, 0.001)
     reader = STEPCAFControl_Reader()
+    XCAFDoc_ShapeTool.SetAutoNaming_s(False)  # the kernel's own names would look like the file's
     reader.SetNameMode(True)
     reader.SetColorMode(True)
     if reader.ReadFile(str(path)) != IFSelect_RetDone:
@@ -177,54 +182,45 @@ def _split_bodies(root: Node) -> Node:
     return Node(root.name, root.pose, root.colour, product=root.product, entry=root.entry, children=children)
 
 
-def _chord(roots: list[Node]) -> float:
-    box = Bnd_Box()
+@dataclass(frozen=True)
+class _Form:
+    """What a part was meshed from: its shape, and the reflection and scale (4, 4) that its instances have in common."""
 
-    def add(node: Node, pose: Pose) -> None:
-        if node.shape is not None:
-            own = Bnd_Box()
-            BRepBndLib.Add_s(node.shape, own)
-            if not own.IsVoid():
-                middle = (np.array(_corner(own.CornerMin())) + _corner(own.CornerMax())) / 2
-                reach = np.sqrt(own.SquareExtent()) / 2
-                x, y, z = (pose @ node.pose @ [*middle, 1])[:3]
-                box.Update(x - reach, y - reach, z - reach, x + reach, y + reach, z + reach)
-        for child in node.children:
-            add(child, pose @ node.pose)
-
-    for root in roots:
-        add(root, np.eye(4))
-    return max(CHORD, CHORD_SHARE * float(np.sqrt(box.SquareExtent())))
-
-
-def _corner(point: object) -> tuple[float, float, float]:
-    return point.X(), point.Y(), point.Z()
+    shape: TopoDS_Shape
+    warp: Pose
 
 
 class _Builder:
     """Walks the tidy tree and collects components, making each part's mesh once."""
 
-    def __init__(self, chord: float, total: int, report: Callable[[float, str], None]) -> None:
-        self.chord, self.total, self.report = chord, total, report
+    def __init__(self, total: int, report: Callable[[float, str], None]) -> None:
+        self.total, self.report = total, report
         self.components: list[Component] = []
         self.notes: list[str] = []
-        self._parts: dict[str, Part] = {}
+        self._parts: dict[tuple[str, bytes], Part] = {}
         self._by_shape: dict[tuple[str, str], Part] = {}
+        self._forms: dict[str, _Form] = {}
 
-    def part(self, node: Node) -> Part:
-        if node.entry not in self._parts:
-            mesh = mesh_shape(node.shape, self.chord)
-            name = clean_name(node.product or node.name, f"Part {len(self._by_shape) + 1}")
+    def part(self, node: Node, warp: Pose) -> Part:
+        key = node.entry, warp.round(9).tobytes()
+        if key not in self._parts:
+            mesh = mesh_for_contact(node.shape, warp)
+            name = clean_name(node.product or node.name, f"Part {len(self._by_shape) + 1}") + _warped(warp)
             same = (re.sub(r"[_\s#-]?\d+$", "", name), mesh.key)
             if same not in self._by_shape:
-                self._by_shape[same] = Part(f"p{len(self._by_shape) + 1}", name, mesh)
-                self._note(name, mesh)
-            self._parts[node.entry] = self._by_shape[same]
-        return self._parts[node.entry]
+                part = self._by_shape[same] = Part(f"p{len(self._by_shape) + 1}", name, mesh)
+                self._forms[part.key] = _Form(node.shape, warp)
+                self._note(part)
+            self._parts[key] = self._by_shape[same]
+        return self._parts[key]
 
-    def _note(self, name: str, mesh: Mesh) -> None:
-        if mesh.fault:
-            self.notes.append(f"{name} {FAULTS[mesh.fault]}.")
+    def _note(self, part: Part) -> None:
+        if part.mesh.fault:
+            self.notes.append(f"{part.name} {FAULTS[part.mesh.fault]}.")
+        lost = missing_faces(self._forms[part.key].shape)
+        if lost:
+            faces = "a face" if lost == 1 else f"{lost} faces"
+            self.notes.append(f"{part.name} has {faces} that could not be meshed: what meets them there is not found.")
 
     def add(self, nodes: list[Node], parent: str | None, pose: Pose, colour: Colour | None) -> None:
         fallbacks = [node.product or ("Part" if node.shape is not None else "Subassembly") for node in nodes]
@@ -232,12 +228,56 @@ class _Builder:
         for node, name in zip(nodes, unique_names(named), strict=True):
             path = f"{parent}/{name}" if parent else name
             placed, shade = pose @ node.pose, node.colour or colour
+            rigid, warp = without_warp(placed)
             if node.shape is None:
-                self.components.append(Component(path, name, parent, placed, colour=shade))
+                self.components.append(Component(path, name, parent, rigid, colour=shade))
                 self.add(node.children, path, placed, shade)
                 continue
-            self.components.append(Component(path, name, parent, placed, self.part(node), shade))
+            self.components.append(Component(path, name, parent, rigid, self.part(node, warp), shade))
             self.report(0.3 + 0.7 * len(self.components) / self.total, f"Meshing {name}")
+
+    def refine(self) -> None:
+        """Mesh again what lies beside thin walls, so that neither of the two is coarser than their tolerance allows."""
+        leaves = [component for component in self.components if component.part]
+        boxes = np.array([component_bounds(leaf) for leaf in leaves])
+        wanted = {leaf.part.key: wanted_error(leaf.part.mesh.wall) for leaf in leaves}
+        least = dict(wanted)
+        for k, leaf in enumerate(leaves):
+            if wanted[leaf.part.key] < FINE:
+                near = (boxes[:, 0] <= boxes[k, 1] + NEAR).all(1) & (boxes[:, 1] >= boxes[k, 0] - NEAR).all(1)
+                for other in np.flatnonzero(near):
+                    key = leaves[other].part.key
+                    least[key] = min(least[key], wanted[leaf.part.key])
+        finer = {leaf.part.key: leaf.part for leaf in leaves if least[leaf.part.key] < leaf.part.mesh.error}
+        for key, part in finer.items():
+            mesh = mesh_for_contact(self._forms[key].shape, self._forms[key].warp, least[key])
+            finer[key] = replace(part, mesh=mesh)
+            if mesh.error > least[key]:
+                self.notes.append(
+                    f"{part.name} is meshed to within {mesh.error:.2g} mm, not {least[key]:.2g}: "
+                    "contacts with it are no more exact than that."
+                )
+        self.components = [
+            replace(component, part=finer.get(component.part.key, component.part)) if component.part else component
+            for component in self.components
+        ]
+
+    def note_warped(self) -> None:
+        """Say which parts are mirror images or scaled copies of another."""
+        for part in dict.fromkeys(component.part for component in self.components if component.part):
+            words = _warped(self._forms[part.key].warp)
+            if words:
+                self.notes.append(f"{part.name} counts as a part of its own: it is{words.replace(',', '')} in the file.")
+
+
+def _warped(warp: Pose) -> str:
+    """What a part's name says of a reflection and a scale; nothing of neither.
+
+    >>> _warped(np.diag([-2.0, 2.0, 2.0, 1.0]))
+    ', mirrored, scaled by 2'
+    """
+    mirrored = ", mirrored" if warp[0, 0] < 0 else ""
+    return mirrored + (f", scaled by {warp[1, 1]:.6g}" if abs(warp[1, 1] - 1) > 1e-9 else "")
 
 
 def read(path: Path, report: Callable[[float, str], None]) -> Assembly:
@@ -254,13 +294,14 @@ def read(path: Path, report: Callable[[float, str], None]) -> Assembly:
     def count(node: Node) -> int:
         return 1 + sum(map(count, node.children))
 
-    builder = _Builder(_chord(roots), count(roots[0]), report)
+    builder = _Builder(count(roots[0]), report)
     builder.add(roots, None, np.eye(4), None)
+    builder.refine()
+    builder.note_warped()
     return Assembly(
         name=builder.components[0].name,
         components=tuple(builder.components),
         notes=(*notes, *builder.notes),
-        chord_error=builder.chord,
     )
 
 

@@ -1,23 +1,33 @@
 """From Open CASCADE shapes to meshes: triangles, exact edges, features. Runs in the reader process only."""
 
+from dataclasses import replace
+
 import numpy as np
 from numpy.typing import NDArray
+from OCP.Bnd import Bnd_Box
 from OCP.BRep import BRep_Tool
 from OCP.BRepAdaptor import BRepAdaptor_Surface
+from OCP.BRepBndLib import BRepBndLib
 from OCP.BRepGProp import BRepGProp
 from OCP.BRepMesh import BRepMesh_IncrementalMesh
 from OCP.GeomAbs import GeomAbs_Cone, GeomAbs_Cylinder, GeomAbs_Plane
 from OCP.gp import gp_Trsf
 from OCP.GProp import GProp_GProps
-from OCP.TopAbs import TopAbs_EDGE, TopAbs_FACE, TopAbs_REVERSED, TopAbs_SOLID
+from OCP.TopAbs import TopAbs_EDGE, TopAbs_FACE, TopAbs_REVERSED, TopAbs_SHELL, TopAbs_SOLID
 from OCP.TopExp import TopExp_Explorer
 from OCP.TopLoc import TopLoc_Location
 from OCP.TopoDS import TopoDS, TopoDS_Face, TopoDS_Shape
 
-from pulley.core.geometry.features import Cylinder, Plane
+from pulley.core.geometry.features import Cylinder, Plane, Point
 from pulley.core.geometry.frames import Pose, apply
 from pulley.core.geometry.mesh import WELD, Mesh
 
+CHORD = 0.05  # mm, where no thin wall asks for less
+FINE = 0.05  # mm that a mesh may be off at most: half of the greatest tolerance
+LARGE = 1e-4  # of a shape's size: what it is first meshed to, since a fine mesh of a large one may be too much
+BUDGET = 400_000  # triangles of a part
+HALVINGS = 12  # of the chord, at most, to come within the error that is wanted
+SLIVER = 1e-3  # mm2; a face with less may have no triangle
 ANGLE = 0.1  # rad, between neighbouring facets of a round face
 ANGLE_CURVED = 0.25  # the same in a part with faces curved both ways, whose triangles grow with the square
 RULED = (GeomAbs_Plane, GeomAbs_Cylinder, GeomAbs_Cone)
@@ -51,18 +61,73 @@ def has_faces(shape: TopoDS_Shape) -> bool:
     return not shape.IsNull() and TopExp_Explorer(shape, TopAbs_FACE).More()
 
 
+def mesh_for_contact(shape: TopoDS_Shape, warp: Pose, error: float | None = None) -> Mesh:
+    """Mesh a shape so finely that contacts may rely on it, its instances' reflection and scale (4, 4) built in.
+
+    To within ``error`` mm, by default what the thickness of its own walls asks for; coarser where that would take more
+    than `BUDGET` triangles, as ``Mesh.error`` then says.
+    """
+    scale = warp[1, 1]
+    mesh = _within_budget(shape, (error or CHORD) / scale)
+    if error is None and mesh.error * scale > (least := wanted_error(mesh.wall * scale)):
+        mesh = _within_budget(shape, least / scale)
+    return mesh if np.array_equal(warp, np.eye(4)) else warped(mesh, warp)
+
+
+def wanted_error(wall: float) -> float:
+    """Mm that a mesh may be off: less than half of the tolerance that applies to a part with such a thinnest wall.
+
+    >>> wanted_error(float("inf")), round(wanted_error(0.1), 6)
+    (0.05, 0.0125)
+    """
+    return min(FINE, wall / 8)
+
+
+def _within_budget(shape: TopoDS_Shape, error: float) -> Mesh:
+    """A mesh to within ``error`` mm, or as near to it as `BUDGET` triangles come; a large shape is first tried coarsely."""
+    chord = max(error, LARGE * _size(shape))
+    mesh = mesh_shape(shape, chord)
+    for _ in range(HALVINGS):
+        if mesh.error <= error or len(mesh.triangles) * 2 > BUDGET:
+            break
+        chord = max(error, chord / 2) if chord > error else chord / 2
+        mesh = mesh_shape(shape, chord)
+    return mesh
+
+
+def _size(shape: TopoDS_Shape) -> float:
+    box = Bnd_Box()
+    BRepBndLib.Add_s(shape, box)
+    return 0.0 if box.IsVoid() else float(np.sqrt(box.SquareExtent()))
+
+
+def missing_faces(shape: TopoDS_Shape) -> int:
+    """How many faces of a meshed shape have an area but no triangle."""
+    lost = 0
+    for face in map(TopoDS.Face, subshapes(shape, TopAbs_FACE)):
+        triangulation = BRep_Tool.Triangulation_s(face, TopLoc_Location())
+        if triangulation is None or not triangulation.NbTriangles():
+            properties = GProp_GProps()
+            BRepGProp.SurfaceProperties_s(face, properties)
+            lost += abs(properties.Mass()) > SLIVER
+    return lost
+
+
 def mesh_shape(shape: TopoDS_Shape, chord: float) -> Mesh:
     """Mesh a shape in its own frame to within ``chord`` mm, keeping its exact edges and features."""
-    faces = [TopoDS.Face(face) for face in subshapes(shape, TopAbs_FACE)]
+    groups = _bodies(shape)
+    faces = [face for group in groups for face in group]
     ruled = all(BRepAdaptor_Surface(face).GetType() in RULED for face in faces)
     BRepMesh_IncrementalMesh(shape, chord, False, ANGLE if ruled else ANGLE_CURVED, False)
-    vertices, normals, triangles, count = [], [], [], 0
-    for face in faces:
-        points, outward, corners = _face_mesh(face)
-        vertices.append(points)
-        normals.append(outward)
-        triangles.append(corners + count)
-        count += len(points)
+    vertices, normals, triangles, bodies, count = [], [], [], [], 0
+    for number, group in enumerate(groups):
+        for face in group:
+            points, outward, corners = _face_mesh(face)
+            vertices.append(points)
+            normals.append(outward)
+            triangles.append(corners + count)
+            bodies.append(np.full(len(corners), number, np.int32))
+            count += len(points)
     edges = _edges(faces)
     planes, cylinders = _features(faces)
     volume = _volume(shape)
@@ -70,7 +135,7 @@ def mesh_shape(shape: TopoDS_Shape, chord: float) -> Mesh:
     outward = np.concatenate(normals)
     if volume is not None and volume < 0:
         corners, outward, volume = corners[:, ::-1].copy(), -outward, -volume
-    return Mesh(
+    mesh = Mesh(
         vertices=np.concatenate(vertices),
         normals=outward,
         triangles=corners,
@@ -79,13 +144,63 @@ def mesh_shape(shape: TopoDS_Shape, chord: float) -> Mesh:
         planes=planes,
         cylinders=cylinders,
         volume=volume,
+        bodies=np.concatenate(bodies),
+        error=_error(faces),
+    )
+    return mesh
+
+
+def _bodies(shape: TopoDS_Shape) -> list[list[TopoDS_Face]]:
+    """The faces of a shape by body: of each solid, then of each shell that belongs to none, then what is left."""
+    found: list[list[TopoDS_Face]] = []
+    seen: set[int] = set()
+    for kind in (TopAbs_SOLID, TopAbs_SHELL, TopAbs_FACE):
+        for body in subshapes(shape, kind):
+            faces = [TopoDS.Face(face) for face in subshapes(body, TopAbs_FACE)]
+            if kind == TopAbs_SOLID or not all(hash(face) in seen for face in faces):
+                found.append(faces)
+            seen.update(map(hash, faces))
+    return found
+
+
+def _error(faces: list[TopoDS_Face]) -> float:
+    """Mm that the triangles of meshed faces may lie off their curved surfaces."""
+    meshed = [BRep_Tool.Triangulation_s(face, TopLoc_Location()) for face in faces]
+    return max((triangulation.Deflection() for triangulation in meshed if triangulation is not None), default=0.0)
+
+
+def warped(mesh: Mesh, warp: Pose) -> Mesh:
+    """A mesh scaled and mirrored by a warp (4, 4) as `without_warp` gives it."""
+    scale, sign = warp[1, 1], np.sign(np.diag(warp)[:3])
+
+    def place(point: Point) -> Point:
+        return tuple((np.diag(warp)[:3] * np.array(point)).tolist())
+
+    def direct(direction: Point) -> Point:
+        return tuple((sign * np.array(direction)).tolist())
+
+    mirrored = sign[0] < 0
+    return replace(
+        mesh,
+        vertices=apply(warp, mesh.vertices),
+        normals=mesh.normals * sign,
+        triangles=np.ascontiguousarray(mesh.triangles[:, ::-1]) if mirrored else mesh.triangles,
+        edges=apply(warp, mesh.edges) if len(mesh.edges) else mesh.edges,
+        planes=tuple(Plane(place(p.origin), direct(p.normal), p.area * scale**2) for p in mesh.planes),
+        cylinders=tuple(
+            Cylinder(place(c.origin), direct(c.direction), c.radius * scale, c.length * scale, c.hole)
+            for c in mesh.cylinders
+        ),
+        volume=None if mesh.volume is None else mesh.volume * scale**3,
+        thickness=mesh.walls * np.float32(scale),
+        error=mesh.error * scale,
     )
 
 
 def _face_mesh(face: TopoDS_Face) -> tuple[NDArray[np.float64], NDArray[np.float64], NDArray[np.int32]]:
     location = TopLoc_Location()
     triangulation = BRep_Tool.Triangulation_s(face, location)
-    if triangulation is None:
+    if triangulation is None or not triangulation.NbTriangles():
         return np.zeros((0, 3)), np.zeros((0, 3)), np.zeros((0, 3), np.int32)
     pose = pose_of(location.Transformation())
     numbers = range(1, triangulation.NbNodes() + 1)
@@ -93,7 +208,8 @@ def _face_mesh(face: TopoDS_Face) -> tuple[NDArray[np.float64], NDArray[np.float
     if not triangulation.HasNormals():
         triangulation.ComputeNormals()
     normals = np.array([_triple(triangulation.Normal(k)) for k in numbers])
-    triangles = np.array([triangulation.Triangle(k).Get() for k in range(1, triangulation.NbTriangles() + 1)]) - 1
+    triangles = [triangulation.Triangle(k).Get() for k in range(1, triangulation.NbTriangles() + 1)]
+    triangles = np.array(triangles, int).reshape(-1, 3) - 1
     if face.Orientation() == TopAbs_REVERSED:
         triangles = triangles[:, ::-1]
     normals = normals @ pose[:3, :3].T

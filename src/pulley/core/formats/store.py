@@ -51,7 +51,6 @@ def to_record(assembly: Assembly, store: Path) -> dict[str, Any]:
     return {
         "name": assembly.name,
         "notes": list(assembly.notes),
-        "chord_error": assembly.chord_error,
         "source": assembly.source,
         "parts": [{"key": p.key, "name": p.name, "mesh": p.mesh.key} for p, _ in assembly.parts],
         "components": [
@@ -86,7 +85,6 @@ def from_record(record: dict[str, Any], store: Path) -> Assembly:
             for c in record["components"]
         ),
         notes=tuple(record["notes"]),
-        chord_error=record["chord_error"],
         source=record["source"],
     )
 

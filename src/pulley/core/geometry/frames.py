@@ -73,3 +73,21 @@ def inverse(pose: Pose) -> Pose:
     back[:3, :3] = pose[:3, :3].T
     back[:3, 3] = -pose[:3, :3].T @ pose[:3, 3]
     return back
+
+
+def without_warp(pose: Pose) -> tuple[Pose, Pose]:
+    """A pose that may mirror and scale evenly as a rigid pose (4, 4) after a warp (4, 4): ``rigid @ warp``.
+
+    The warp mirrors its first axis where the pose does, and scales all three.
+
+    >>> rigid, warp = without_warp(np.diag([2.0, 2.0, -2.0, 1.0]))
+    >>> np.diag(warp).tolist(), round(float(np.linalg.det(rigid)), 9)
+    ([-2.0, 2.0, 2.0, 1.0], 1.0)
+    """
+    volume = float(np.linalg.det(pose[:3, :3]))
+    scale = abs(volume) ** (1 / 3)
+    scale = 1.0 if abs(scale - 1) < 1e-9 else scale
+    warp = np.diag([-scale if volume < 0 else scale, scale, scale, 1.0])
+    if volume > 0 and scale == 1.0:
+        return pose, warp
+    return pose @ np.diag(1 / np.diag(warp)), warp

@@ -9,15 +9,59 @@ import numpy as np
 from numpy.typing import NDArray
 
 from pulley.core.geometry.features import Cylinder, Plane
+from pulley.core.geometry.walls import wall_thickness
 
 WELD = 1e-5  # mm; nodes of neighbouring faces nearer than this are one vertex
+SLIVERS = 0.02  # share of a surface that may be thinner than the wall that counts as its thinnest
 
 FAULTS = {  # how a mesh may fail to bound a solid, in words for the assembly's notes
-    "open": "is an open surface: both its sides count as solid, and it has no volume",
+    "open": "is an open surface: it counts as a thin sheet with two sides and an edge, and has no volume",
     "tangled": "has edges where more than two faces meet: both sides of its faces count as solid",
     "twisted": "has faces that point in different ways: both sides of its faces count as solid",
-    "inside out": "has its faces turned inward: both sides of its faces count as solid",
+    "inside out": "has its faces turned inward: they were turned about",
 }
+
+
+@dataclass(frozen=True, eq=False)
+class Piece:
+    """One body of a mesh: the mesh's rows of triangles, and the same joined at the seams.
+
+    ``triangles`` (k, 3) are places in ``vertices`` (n, 3), one for each of ``rows``; some may have no area. A ``solid``
+    of the B-rep stays one where a sliver of a face has no triangle.
+    """
+
+    rows: NDArray[np.intp]
+    vertices: NDArray[np.float64]
+    triangles: NDArray[np.int32]
+    solid: bool = False
+
+    @cached_property
+    def sound(self) -> NDArray[np.int32]:
+        """The triangles (k, 3) that have three different corners."""
+        a, b, c = self.triangles.T
+        return self.triangles[(a != b) & (b != c) & (c != a)]
+
+    @cached_property
+    def fault(self) -> str | None:
+        """What keeps the body from bounding a solid: a key of `FAULTS`; None for a sound one.
+
+        A solid's boundary runs through every edge once in each direction and encloses a volume above 0.
+        """
+        triangles = self.sound
+        if not len(triangles):
+            return "open"
+        ends = triangles[:, [0, 1, 1, 2, 2, 0]].reshape(-1, 2).astype(np.int64)
+        forward = np.sort(ends[:, 0] << 32 | ends[:, 1])
+        backward = np.sort(ends[:, 1] << 32 | ends[:, 0])
+        once = bool((np.diff(forward) > 0).all())
+        if once and np.array_equal(forward, backward):
+            return "inside out" if mesh_volume(self.vertices[triangles]) < 0 else None
+        _, times = np.unique(np.sort(ends, axis=1), axis=0, return_counts=True)
+        if (times > 2).any():
+            return "tangled"
+        if not once:
+            return "twisted"
+        return None if self.solid else "open"
 
 
 @dataclass(frozen=True, eq=False)
@@ -33,7 +77,10 @@ class Mesh:
     edge_starts : (e + 1,) int32, where each polyline begins in ``edges``
     planes, cylinders : features kept from the B-rep
     volume : exact volume in mm3, or None where the body is open
-    cut : a piece of a sound mesh, whose facets have an outside although it is open
+    bodies : (m,) int32, which body of the part each triangle bounds; by default all the same
+    thickness : (m,) float32, mm of wall behind each triangle, as `wall_thickness` gives it; found when asked for
+    error : mm that the triangles may lie off the true surface
+    bare : (m,) bool, the triangles that count in contacts; None for all
     """
 
     vertices: NDArray[np.float64]
@@ -44,7 +91,14 @@ class Mesh:
     planes: tuple[Plane, ...] = ()
     cylinders: tuple[Cylinder, ...] = ()
     volume: float | None = None
-    cut: bool = False
+    bodies: NDArray[np.int32] = None  # type: ignore[assignment]
+    thickness: NDArray[np.float32] | None = None
+    error: float = 0.0
+    bare: NDArray[np.bool_] | None = None
+
+    def __post_init__(self) -> None:
+        if self.bodies is None:
+            object.__setattr__(self, "bodies", np.zeros(len(self.triangles), np.int32))
 
     @cached_property
     def key(self) -> str:
@@ -52,6 +106,8 @@ class Mesh:
         digest = hashlib.sha256()
         for array in (np.round(self.vertices, 6) + 0.0, self.triangles):
             digest.update(np.ascontiguousarray(array).tobytes())
+        if self.bodies.any():
+            digest.update(self.bodies.tobytes())
         return digest.hexdigest()[:32]
 
     @cached_property
@@ -60,55 +116,50 @@ class Mesh:
         return np.ascontiguousarray(self.vertices[self.triangles])
 
     @cached_property
-    def welded(self) -> tuple[NDArray[np.float64], NDArray[np.int32]]:
-        """Vertices (n, 3) and triangles (m, 3) with the seams between faces joined."""
+    def pieces(self) -> "tuple[Piece, ...]":
+        """The part's bodies, each for itself: only facets of one body are joined at their seams."""
+        return tuple(self._piece(np.flatnonzero(self.bodies == body)) for body in np.unique(self.bodies))
+
+    def _piece(self, rows: NDArray[np.intp]) -> "Piece":
+        used, triangles = np.unique(self.triangles[rows], return_inverse=True)
         _, first, inverse = np.unique(
-            np.round(self.vertices / WELD).astype(np.int64), axis=0, return_index=True, return_inverse=True
+            np.round(self.vertices[used] / WELD).astype(np.int64), axis=0, return_index=True, return_inverse=True
         )
-        triangles = inverse.reshape(-1)[self.triangles].astype(np.int32)
-        a, b, c = triangles.T
-        return self.vertices[first], triangles[(a != b) & (b != c) & (c != a)]
+        triangles = inverse.reshape(-1)[triangles.reshape(-1, 3)]
+        return Piece(rows, self.vertices[used][first], triangles.astype(np.int32), self.volume is not None)
 
     @property
     def closed(self) -> bool:
-        """Whether the mesh bounds a solid, so that each facet has a side that is outside."""
+        """Whether every body of the mesh bounds a solid, so that each facet has a side that is outside."""
         return self.fault is None
 
     @cached_property
     def fault(self) -> str | None:
-        """What keeps the mesh from bounding a solid: a key of `FAULTS`; None for a sound one.
-
-        A solid's boundary runs through every edge once in each direction and encloses a volume above 0.
-        """
-        if self.cut:
-            return None
-        vertices, triangles = self.welded
-        if not len(triangles):
-            return "open"
-        ends = triangles[:, [0, 1, 1, 2, 2, 0]].reshape(-1, 2).astype(np.int64)
-        forward = np.sort(ends[:, 0] << 32 | ends[:, 1])
-        backward = np.sort(ends[:, 1] << 32 | ends[:, 0])
-        if np.array_equal(forward, backward) and (np.diff(forward) > 0).all():
-            return "inside out" if mesh_volume(vertices[triangles]) < 0 else None
-        _, times = np.unique(np.sort(ends, axis=1), axis=0, return_counts=True)
-        if (times > 2).any():
-            return "tangled"
-        return "open" if (times < 2).any() else "twisted"
+        """What keeps a body of the mesh from bounding a solid: a key of `FAULTS`; None for a sound one."""
+        faults = [piece.fault for piece in self.pieces]
+        return next((fault for fault in faults if fault), None) if faults else "open"
 
     @cached_property
-    def inset(self) -> NDArray[np.float64]:
-        """Inward unit direction at each triangle corner (m, 3, 3), averaged over the faces that meet there."""
-        vertices, inverse = np.unique(np.round(self.vertices / WELD).astype(np.int64), axis=0, return_inverse=True)
-        a, b, c = np.moveaxis(self.corners, 1, 0)
-        facet = np.cross(b - a, c - a)
-        corner_of = inverse.reshape(-1)[self.triangles]
-        total = np.zeros((len(vertices), 3))
-        length = np.linalg.norm(facet, axis=1, keepdims=True)
-        weights = _corner_angles(self.corners)
-        for k in range(3):
-            np.add.at(total, corner_of[:, k], facet / np.maximum(length, 1e-300) * weights[:, k, None])
-        norm = np.linalg.norm(total, axis=1, keepdims=True)
-        return np.ascontiguousarray((-total / np.maximum(norm, 1e-12))[corner_of])
+    def walls(self) -> NDArray[np.float32]:
+        """Thickness in mm (m,) of the wall behind each triangle; infinite where there is none."""
+        if self.thickness is not None:
+            return self.thickness
+        return wall_thickness(self.corners, self.bodies)
+
+    @cached_property
+    def wall(self) -> float:
+        """The thinnest wall in mm: thinner than all but a fiftieth of the surface; infinite where there is none.
+
+        A fiftieth is left out because where a hole breaks through an edge any solid gets thinner and thinner.
+        """
+        solid = np.isin(self.bodies, [self.bodies[piece.rows[0]] for piece in self.pieces if piece.fault != "open"])
+        if not solid.any():
+            return float("inf")
+        a, b, c = np.moveaxis(self.corners[solid], 1, 0)
+        area = np.linalg.norm(np.cross(b - a, c - a), axis=1)
+        order = np.argsort(self.walls[solid], kind="stable")
+        enough = np.searchsorted(np.cumsum(area[order]), SLIVERS * area.sum())
+        return float(self.walls[solid][order[min(enough, len(order) - 1)]])
 
     @cached_property
     def edge_pairs(self) -> NDArray[np.int32]:
@@ -135,6 +186,9 @@ class Mesh:
             planes=np.array([[*p.origin, *p.normal, p.area] for p in self.planes]).reshape(-1, 7),
             cylinders=np.array([c.row for c in self.cylinders]).reshape(-1, 9),
             volume=np.nan if self.volume is None else self.volume,
+            bodies=self.bodies,
+            walls=self.walls,
+            error=self.error,
         )
         return buffer.getvalue()
 
@@ -143,6 +197,9 @@ class Mesh:
         """The mesh that `to_bytes` wrote."""
         with np.load(io.BytesIO(data)) as kept:
             volume = float(kept["volume"])
+            since = {}  # what meshes kept by earlier versions lack
+            if "walls" in kept:
+                since = {"bodies": kept["bodies"], "thickness": kept["walls"], "error": float(kept["error"])}
             return cls(
                 vertices=kept["vertices"],
                 normals=kept["normals"].astype(float),
@@ -152,10 +209,11 @@ class Mesh:
                 planes=tuple(Plane.from_row(row) for row in kept["planes"]),
                 cylinders=tuple(Cylinder.from_row(row) for row in kept["cylinders"]),
                 volume=None if np.isnan(volume) else volume,
+                **since,
             )
 
 
-def _corner_angles(corners: NDArray[np.float64]) -> NDArray[np.float64]:
+def corner_angles(corners: NDArray[np.float64]) -> NDArray[np.float64]:
     """Angle in radians (m, 3) at each corner; weights that do not depend on how a face was cut up."""
     angles = np.empty(corners.shape[:2])
     for k in range(3):

@@ -9,8 +9,8 @@ import numpy as np
 from pulley.core.assembly import Assembly
 from pulley.core.contact.check import check
 from pulley.core.contact.fits import bare_meshes
-from pulley.core.contact.scene import Scene, safe_tolerance
-from pulley.core.contact.sweep import TOLERANCE
+from pulley.core.contact.scene import Scene
+from pulley.core.contact.start import TOLERANCE
 from pulley.core.describe import component_name, direction_word
 from pulley.core.errors import PulleyError
 from pulley.core.motion.steps import displacements, poses_at
@@ -136,7 +136,7 @@ def _refuse_nonsense(options: Options) -> None:
 def _blocking(assembly: Assembly, teardown: Teardown, options: Options) -> Blocking:
     """What blocks what, where a teardown leaves everything."""
     poses = poses_at(assembly, displacements(assembly, teardown)[-1])
-    scene = Scene(assembly, poses, safe_tolerance(assembly, TOLERANCE), bare_meshes(assembly, teardown.fits))
+    scene = Scene(assembly, poses, TOLERANCE, bare_meshes(assembly, teardown.fits))
     return Blocking(scene, _units(assembly, options))
 
 

@@ -10,8 +10,8 @@ import numpy as np
 from pulley.core.assembly import Assembly
 from pulley.core.contact.check import Snag, Verdict, check
 from pulley.core.contact.fits import bare_meshes, find_fit
-from pulley.core.contact.scene import Scene, safe_tolerance
-from pulley.core.contact.sweep import TOLERANCE
+from pulley.core.contact.scene import Scene
+from pulley.core.contact.start import TOLERANCE
 from pulley.core.geometry.frames import Vector, translation, unit
 from pulley.core.motion.steps import Stage, poses_at, stages
 from pulley.core.motion.travel import Slide
@@ -80,7 +80,7 @@ def remedies(assembly: Assembly, teardown: Teardown, verdict: Verdict, step_id: 
     if not verdict.snags[step_id]:
         return ()
     fits = bare_meshes(assembly, teardown.fits)
-    scene = Scene(assembly, poses_at(assembly, stage.before), safe_tolerance(assembly, TOLERANCE), fits)
+    scene = Scene(assembly, poses_at(assembly, stage.before), TOLERANCE, fits)
     case = _Case(assembly, teardown, verdict, stage, scene)
     found = []
     for way in (_reorder, _confirm, _clear_first, _shorten, _turn_to, _bend):

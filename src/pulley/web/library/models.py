@@ -16,7 +16,6 @@ class Assembly(models.Model):
     file_name = models.CharField(max_length=255)
     sha256 = models.CharField(max_length=64)
     notes = models.JSONField(default=list)
-    chord_error = models.FloatField()
     model = models.CharField(max_length=64, help_text="Key of the GLB in the store")
     picture = models.CharField(max_length=64, help_text="Key of the picture in the store")
     bundles = models.JSONField(default=list, help_text="Named sets of components, for all its teardowns")

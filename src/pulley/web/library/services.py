@@ -95,7 +95,6 @@ def add(owner: Any, assembly: core.Assembly, job: Any = None) -> Assembly:
             file_name=assembly.source["file"],
             sha256=assembly.source["sha256"],
             notes=list(assembly.notes),
-            chord_error=assembly.chord_error,
             model=model,
             picture=picture,
         )
@@ -171,6 +170,5 @@ def _load(pk: Any) -> core.Assembly:
             for c in components
         ),
         notes=tuple(row.notes),
-        chord_error=row.chord_error,
         source={"file": row.file_name, "sha256": row.sha256},
     )
