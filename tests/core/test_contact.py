@@ -73,8 +73,11 @@ class BoxTests(TestCase):
     def test_length_of_the_direction_does_not_matter(self):
         self.assertAlmostEqual(travel((0, 0, 7.5), (0, 0, 25)), 15.0, places=9)
 
-    def test_overlap_deeper_than_the_tolerance_is_passed(self):
-        self.assertEqual(travel(UP, (0, 0, 9.5)), math.inf)
+    def test_what_overlaps_may_come_apart_and_go_no_deeper(self):
+        for sunk in (0.05, 0.15, 0.5, 3.0):
+            self.assertEqual(travel(UP, (0, 0, 10 - sunk)), 0.0)
+            self.assertEqual(travel((0, 0, -1), (0, 0, 10 - sunk)), math.inf)
+            self.assertEqual(travel((1, 0, 0), (0, 0, 10 - sunk)), math.inf)
 
     def test_the_contact_point_lies_on_both(self):
         contact = first_contact(CUBE, HOME, CUBE, translation(np.array([4.0, 3.0, 25.0])), np.array(UP))
@@ -130,11 +133,6 @@ class SceneTests(TestCase):
 
     def test_removed_components_block_nothing(self):
         self.assertIsNone(home_scene(tower(), ["lid"]).first_meeting(["high"], np.array(UP)))
-
-    def test_tolerance_is_never_below_twice_the_chord_error(self):
-        coarse = tower()
-        object.__setattr__(coarse, "chord_error", 0.4)
-        self.assertEqual(safe_tolerance(coarse, 0.1), 0.8)
 
 
 class OverlapTests(TestCase):

@@ -11,6 +11,7 @@ from numpy.typing import NDArray
 
 NEVER = math.inf
 THIN = 1e-7  # mm; overlaps narrower than this in projection are round-off
+ROUND_OFF = 1e-6  # mm by which facets that have met may seem to have passed, where a leg of a motion ends at a contact
 EDGE_ON = 1e-6  # sine of the slope below which a facet lies along the travel: it gains 1 mm in a kilometre
 OVERLAPPING = 2e-3  # mm; what overlaps by less where a motion starts is not told from what touches
 
@@ -124,15 +125,26 @@ def _near(boxes, u, v, w, reach, reach_w):  # noqa: ANN001, ANN202
 
 
 @njit(cache=True, nogil=True)
+def _later(true, thin, sense):  # noqa: ANN001, ANN202
+    """By how much of w, in the given sense, a true facet's plane lies ahead of its thinned one's corners at least."""
+    least = NEVER
+    for k in range(3):
+        least = min(least, sense * (height_at(true, thin[k, 0], thin[k, 1]) - thin[k, 2]))
+    return least
+
+
+@njit(cache=True, nogil=True)
 def where_it_begins(
     mover: NDArray[np.float64],
+    mover_thin: NDArray[np.float64],
     mover_boxes: NDArray[np.float64],
     rest: NDArray[np.float64],
+    rest_thin: NDArray[np.float64],
     rest_boxes: NDArray[np.float64],
     shift: NDArray[np.float64],
     met: NDArray[np.float64],
     gap: float,
-    radii: tuple[float, float],
+    reach: float,
     depth: float,
     scale: float,
 ) -> tuple[float, float, float, float]:
@@ -140,16 +152,16 @@ def where_it_begins(
 
     Parameters
     ----------
-    mover, rest : (k, 3, 3) float64
-        True facets in the view frame.
+    mover, rest, mover_thin, rest_thin : (k, 3, 3) float64
+        True facets in the view frame, and the same thinned.
     mover_boxes, rest_boxes : (k, 6) float64
         Bounds of the thinned ones, by which those near the contact are found.
     shift : (3,) float64
         How far the rest stands from where its facets say.
     met : (3,) float64
         Where the mover's thinned facet meets the other after travelling ``gap``.
-    radii : two floats
-        By how much in mm the mover and the rest are thinned.
+    reach : float
+        How far in mm from there what leads to the contact may lie.
     depth : float
         How deep in mm the two overlap where the motion starts; what overlaps then meets at 0.
     scale : float
@@ -157,10 +169,9 @@ def where_it_begins(
 
     Notes
     -----
-    Of two facets as steep as these, the thinned ones meet later than the true ones by the radii over the sines of
-    their slopes. Those that meet sooner before the contact only slide, and do not lead to it.
+    Two facets meet sooner than their thinned ones by what their planes lie ahead of those, the more the steeper they
+    are. Those that meet only a little sooner merely slide, and do not lead to the contact.
     """
-    reach = 3.0 * (radii[0] + radii[1]) + 0.01
     near = _near(mover_boxes, met[0], met[1], met[2], reach, reach / scale)
     there = _near(rest_boxes, met[0] - shift[0], met[1] - shift[1], met[2] + gap - shift[2], reach, reach / scale)
     poly, work, here = np.empty((12, 2)), np.empty((12, 2)), np.empty((3, 3))
@@ -173,20 +184,21 @@ def where_it_begins(
         slope = _slope(here, scale)
         if slope < EDGE_ON:
             continue
+        later = _later(mover[i], mover_thin[i], 1.0)
         for j in there:
             other = _slope(rest[j], scale)
             if other < EDGE_ON:
                 continue
-            slower = (radii[0] / slope + radii[1] / other) / scale
-            latest = min(latest, slower)
+            sooner = later + _later(rest[j], rest_thin[j], -1.0)
+            latest = min(latest, sooner)
             slack = (depth + OVERLAPPING) * max(1.0 / slope, 1.0 / other) / scale
             found, at_u, at_v = _facet_gap(here, rest[j], slack, poly, work)
-            if found < best and found <= gap - 0.9 * slower:
+            if found < best and found <= gap - 0.9 * sooner:
                 best, u, v = found, at_u + shift[0], at_v + shift[1]
                 w = height_at(mover[i], u, v)
     if best == NEVER:
-        return max(gap - min(latest, gap), 0.0), u, v, w
-    return max(best, 0.0), u, v, w
+        best = gap - max(min(latest, gap), 0.0)
+    return (best if best * scale > ROUND_OFF else 0.0), u, v, w
 
 
 @njit(cache=True, nogil=True)

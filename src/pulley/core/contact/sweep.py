@@ -13,14 +13,14 @@ from cachetools import LRUCache, cached
 from numpy.typing import NDArray
 
 from pulley.core.contact.growth import grows
-from pulley.core.contact.kernels import EDGE_ON, NEVER, bounds_of, grid_of, least_gap, where_it_begins
+from pulley.core.contact.kernels import EDGE_ON, NEVER, ROUND_OFF, bounds_of, grid_of, least_gap, where_it_begins
 from pulley.core.contact.start import TOLERANCE, Allowed, allowed, placed_within
 from pulley.core.contact.thinning import skin
 from pulley.core.geometry.frames import Pose, Vector, unit, view_frame
 from pulley.core.geometry.mesh import Mesh
 
 CELLS = 128  # of a grid over the projection, along each side, at most
-ROUND_OFF = 1e-6  # mm by which facets that have met may seem to have passed, where one leg of a motion ends at a contact
+REACH = 3.0  # times what two bodies are thinned by: how far off a contact what leads to it may lie
 KEPT = 400 * 2**20  # bytes of facets that are kept ready
 
 
@@ -171,8 +171,8 @@ def begins(
     """
     gap, u, v, i, _ = found
     met = np.array([u, v, _height(ahead.facets[i], u, v)])
-    facets = (ahead.true, ahead.boxes, behind.true, behind.boxes)
-    return where_it_begins(*facets, shift, met, gap, (may.mover, may.rest), may.depth, scale)
+    facets = (ahead.true, ahead.facets, ahead.boxes, behind.true, behind.facets, behind.boxes)
+    return where_it_begins(*facets, shift, met, gap, REACH * (may.mover + may.rest), may.depth, scale)
 
 
 def _height(facet: NDArray[np.float64], u: float, v: float) -> float:
@@ -195,5 +195,5 @@ def _facing(mesh: Mesh, turn: bytes, facing: float, radius: float) -> Facing:
     keep = np.where(bounds.both, np.abs(slope), slope * facing) > EDGE_ON
     keep &= left | bounds.both
     corners = np.ascontiguousarray(corners[keep])
-    true = np.ascontiguousarray(bounds.corners[keep] @ frame.T)
+    true = np.ascontiguousarray(bounds.true[keep] @ frame.T)
     return Facing.of(corners, true, np.full(len(corners), ROUND_OFF))

@@ -7,6 +7,7 @@ grazes or slides.
 
 from dataclasses import dataclass
 from functools import lru_cache
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
@@ -25,13 +26,15 @@ class Skin:
 
     ``corners`` (k, 3, 3) in mm; ``inset`` (k, 3, 3) is where a corner goes for each mm of thinning; ``most``
     (k, 3) is by how many mm it may be thinned; ``both`` (k,) whether a facet has material on either side.
-    ``first`` has the first facet of each body.
+    ``true`` (k, 3, 3) is where the facets really are, which for a sheet is in its middle. ``first`` has the first
+    facet of each body.
     """
 
     corners: NDArray[np.float64]
     inset: NDArray[np.float64]
     most: NDArray[np.float64]
     both: NDArray[np.bool_]
+    true: NDArray[np.float64]
     first: NDArray[np.intp]
 
     def thinned(self, radius: float) -> tuple[NDArray[np.float64], NDArray[np.bool_]]:
@@ -47,13 +50,13 @@ class Skin:
 @lru_cache(maxsize=2048)
 def skin(mesh: Mesh) -> Skin:
     """The skin of a mesh: each body for itself; open surfaces as thin sheets; what bounds nothing as it is."""
-    none = (np.zeros((0, 3, 3)), np.zeros((0, 3, 3)), np.zeros((0, 3)), np.zeros(0, bool))
+    none = (np.zeros((0, 3, 3)), np.zeros((0, 3, 3)), np.zeros((0, 3)), np.zeros(0, bool), np.zeros((0, 3, 3)))
     parts = [part for part in (_skin_of(mesh, piece) for piece in mesh.pieces) if len(part[0])]
     first = np.cumsum([0, *(len(part[0]) for part in parts)])[:-1]
     return Skin(*(np.concatenate(arrays) for arrays in zip(*(parts or [none]), strict=True)), first)
 
 
-Bounds = tuple[NDArray[np.float64], NDArray[np.float64], NDArray[np.float64], NDArray[np.bool_]]
+Bounds = tuple[NDArray[Any], ...]  # all but the last of a `Skin`'s arrays, of one body
 
 
 def _skin_of(mesh: Mesh, piece: Piece) -> Bounds:
@@ -66,12 +69,13 @@ def _skin_of(mesh: Mesh, piece: Piece) -> Bounds:
     corners = piece.vertices[triangles]
     if piece.fault in ("tangled", "twisted"):
         corners = corners[counts]
-        return corners, np.zeros_like(corners), np.zeros(corners.shape[:2]), np.ones(len(corners), bool)
+        return corners, np.zeros_like(corners), np.zeros(corners.shape[:2]), np.ones(len(corners), bool), corners
     thin = np.full(len(piece.vertices), np.inf)
     for k in range(3):
         np.minimum.at(thin, triangles[:, k], OF_WALL * walls)
     inset = vertex_inset(piece.vertices, triangles)
-    return corners[counts], inset[triangles][counts], thin[triangles][counts], np.zeros(counts.sum(), bool)
+    corners = corners[counts]
+    return corners, inset[triangles][counts], thin[triangles][counts], np.zeros(len(corners), bool), corners
 
 
 def solid_bodies(mesh: Mesh) -> list[tuple[NDArray[np.float64], NDArray[np.int32]]]:
@@ -94,7 +98,8 @@ def _sheet(piece: Piece, counts: NDArray[np.bool_]) -> Bounds:
     inset = vertex_inset(vertices, triangles)
     corners = vertices[triangles]
     most = np.full(corners.shape[:2], OF_WALL * 2 * SHEET)
-    return corners, inset[triangles], most, np.zeros(len(corners), bool)
+    middle = piece.vertices[triangles % len(piece.vertices)]
+    return corners, inset[triangles], most, np.zeros(len(corners), bool), middle
 
 
 def _slab(piece: Piece, counts: NDArray[np.bool_]) -> tuple[NDArray[np.float64], NDArray[np.int32]]:

@@ -25,7 +25,7 @@ from pulley.core.geometry.frames import Pose, inverse, view_frame
 from pulley.core.geometry.mesh import Mesh
 from pulley.core.motion.travel import Turn
 
-CHORD = 0.2  # of the tolerance, between a facet and its image that is straight in cylindrical coordinates
+CHORD = 0.1  # of the tolerance, between a facet and its image that is straight in cylindrical coordinates
 CORE = 1.0  # tolerances around the axis that are left out
 SLACK = 0.3  # of the tolerance by which facets that have met may seem to have passed, since each leg bends them anew
 WHOLE = 2 * np.pi
@@ -168,7 +168,7 @@ def _facing(
     thin, left = bounds.thinned(radius)
     left |= bounds.both
     thin = thin[left] @ pose[:, :3].T + pose[:, 3]
-    back = bounds.corners[left] @ pose[:, :3].T + pose[:, 3] - thin
+    back = bounds.true[left] @ pose[:, :3].T + pose[:, 3] - thin
     both = bounds.both[left]
     keep = _may_face(thin, advance, facing, both)
     if window:

@@ -7,6 +7,8 @@ from functools import cached_property
 
 import numpy as np
 from numpy.typing import NDArray
+from scipy.sparse import coo_array
+from scipy.sparse.csgraph import connected_components
 
 from pulley.core.geometry.features import Cylinder, Plane
 from pulley.core.geometry.walls import wall_thickness
@@ -125,8 +127,8 @@ class Mesh:
         _, first, inverse = np.unique(
             np.round(self.vertices[used] / WELD).astype(np.int64), axis=0, return_index=True, return_inverse=True
         )
-        triangles = inverse.reshape(-1)[triangles.reshape(-1, 3)]
-        return Piece(rows, self.vertices[used][first], triangles.astype(np.int32), self.volume is not None)
+        vertices, triangles = _parted(self.vertices[used][first], inverse.reshape(-1)[triangles.reshape(-1, 3)])
+        return Piece(rows, vertices, triangles, self.volume is not None)
 
     @property
     def closed(self) -> bool:
@@ -211,6 +213,18 @@ class Mesh:
                 volume=None if np.isnan(volume) else volume,
                 **since,
             )
+
+
+def _parted(vertices: NDArray[np.float64], triangles: NDArray[np.intp]) -> tuple[NDArray[np.float64], NDArray[np.int32]]:
+    """Vertices and triangles in which surfaces that share a point, but no edge, have it twice."""
+    ends = np.sort(triangles[:, [0, 1, 1, 2, 2, 0]].reshape(-1, 2), axis=1)
+    edges = np.unique(ends[:, 0].astype(np.int64) << 32 | ends[:, 1], return_inverse=True)[1].reshape(-1)
+    count = len(triangles), int(edges.max(initial=-1)) + 1
+    links = coo_array((np.ones(len(edges), np.int8), (np.repeat(np.arange(count[0]), 3), edges + count[0])), [sum(count)] * 2)
+    _, surface = connected_components(links, directed=False)
+    keys = triangles.astype(np.int64) << 32 | surface[: count[0], None]
+    kept, parted = np.unique(keys, return_inverse=True)
+    return vertices[kept >> 32], parted.reshape(-1, 3).astype(np.int32)
 
 
 def corner_angles(corners: NDArray[np.float64]) -> NDArray[np.float64]:
