@@ -152,11 +152,11 @@ class PropertyTests(TestCase):
         mover, *others = assembly.leaves
         for other in others:
             bodies = (mover.part.mesh, mover.pose, other.part.mesh, other.pose)
-            here = first_contact_turning(*bodies, motion).travel
+            here = first_contact_turning(*bodies, motion)
             bodies = (mover.part.mesh, away @ mover.pose, other.part.mesh, away @ other.pose)
-            there = first_contact_turning(*bodies, moved).travel
-            if min(here, there) < angle - 1:  # a contact just as the turn ends may fall on either side
-                self.assertAlmostEqual(here, there, delta=0.2)
+            there = first_contact_turning(*bodies, moved)
+            if min(here.deep, there.deep) < angle - 1:  # a contact just as the turn ends may fall on either side
+                self.assertAlmostEqual(here.travel, there.travel, delta=0.2)
 
     @settings(max_examples=40, deadline=None, derandomize=True)
     @given(st.lists(st.tuples(st.sampled_from(range(4)), number, number, size), min_size=1, max_size=5))

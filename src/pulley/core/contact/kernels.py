@@ -12,6 +12,7 @@ from numpy.typing import NDArray
 NEVER = math.inf
 THIN = 1e-7  # mm; overlaps narrower than this in projection are round-off
 ROUND_OFF = 1e-6  # mm by which facets that have met may seem to have passed, where a leg of a motion ends at a contact
+STEEPEST = 1e-3  # sine of a slope; what leads to a contact on a steeper flank is looked for no farther along it
 EDGE_ON = 1e-6  # sine of the slope below which a facet lies along the travel: it gains 1 mm in a kilometre
 OVERLAPPING = 2e-3  # mm; what overlaps by less where a motion starts is not told from what touches
 
@@ -143,6 +144,7 @@ def where_it_begins(
     rest_boxes: NDArray[np.float64],
     shift: NDArray[np.float64],
     met: NDArray[np.float64],
+    pair: tuple[int, int],
     gap: float,
     reach: float,
     depth: float,
@@ -160,8 +162,10 @@ def where_it_begins(
         How far the rest stands from where its facets say.
     met : (3,) float64
         Where the mover's thinned facet meets the other after travelling ``gap``.
+    pair : two ints
+        Those two facets.
     reach : float
-        How far in mm from there what leads to the contact may lie.
+        How far in mm from there, across the facets that meet, what leads to the contact may lie.
     depth : float
         How deep in mm the two overlap where the motion starts; what overlaps then meets at 0.
     scale : float
@@ -172,8 +176,10 @@ def where_it_begins(
     Two facets meet sooner than their thinned ones by what their planes lie ahead of those, the more the steeper they
     are. Those that meet only a little sooner merely slide, and do not lead to the contact.
     """
-    near = _near(mover_boxes, met[0], met[1], met[2], reach, reach / scale)
-    there = _near(rest_boxes, met[0] - shift[0], met[1] - shift[1], met[2] + gap - shift[2], reach, reach / scale)
+    steep = max(min(_slope(mover_thin[pair[0]], scale), _slope(rest_thin[pair[1]], scale)), STEEPEST)
+    along = reach / (steep * scale)
+    near = _near(mover_boxes, met[0], met[1], met[2], reach, along)
+    there = _near(rest_boxes, met[0] - shift[0], met[1] - shift[1], met[2] + gap - shift[2], reach, along)
     poly, work, here = np.empty((12, 2)), np.empty((12, 2)), np.empty((3, 3))
     best, u, v, w = NEVER, met[0], met[1], met[2]
     latest = NEVER

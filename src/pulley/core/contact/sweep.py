@@ -169,10 +169,10 @@ def begins(
 
     ``may`` says what the two were thinned by; ``scale`` is mm for each unit of w.
     """
-    gap, u, v, i, _ = found
+    gap, u, v, i, j = found
     met = np.array([u, v, _height(ahead.facets[i], u, v)])
     facets = (ahead.true, ahead.facets, ahead.boxes, behind.true, behind.facets, behind.boxes)
-    return where_it_begins(*facets, shift, met, gap, REACH * (may.mover + may.rest), may.depth, scale)
+    return where_it_begins(*facets, shift, met, (i, j), gap, REACH * (may.mover + may.rest), may.depth, scale)
 
 
 def _height(facet: NDArray[np.float64], u: float, v: float) -> float:

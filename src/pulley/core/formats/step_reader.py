@@ -50,6 +50,8 @@ from pulley.core.geometry.frames import Pose, without_warp
 from pulley.core.geometry.mesh import FAULTS
 
 GENERATED = re.compile(r"(NAUO\d*|=>\[.*\]|\[?\d+(:\d+)*\]?|Open CASCADE.*)$", re.I)
+KERNEL = ("SOLID", "COMPOUND", "COMPSOLID", "SHELL", "FACE")  # what the kernel itself calls what has no name
+NAMING = re.compile(rb"(?:PRODUCT|NEXT_ASSEMBLY_USAGE_OCCURRENCE)\s*\(([^)]*)\)")  # where a file names things
 NEAR = 1.0  # mm between the bounds of two components at home, within which the finer mesh of one wants that of the other
 Colour = tuple[float, float, float]
 
@@ -67,13 +69,23 @@ class Node:
     children: list["Node"] = field(default_factory=list)
 
 
-def _name(label: TDF_Label) -> str:
-    """The label's name, or nothing where the exporter left none or a generated one."""
+def _name(label: TDF_Label, theirs: frozenset[str]) -> str:
+    """The label's name, or nothing where the exporter left none or a generated one.
+
+    ``theirs`` are those of the kernel's own names that the file has as well.
+    """
     found = TDataStd_Name()
     if not label.FindAttribute(TDataStd_Name.GetID_s(), found):
         return ""
     name = found.Get().ToExtString().strip()
-    return "" if GENERATED.match(name) else name
+    made_up = GENERATED.match(name) or (name in KERNEL and name not in theirs)
+    return "" if made_up else name
+
+
+def _names_like_the_kernels(path: Path) -> frozenset[str]:
+    """Those of the kernel's own names that a file gives to something."""
+    records = b" ".join(NAMING.findall(path.read_bytes()))
+    return frozenset(name for name in KERNEL if f"'{name}'".encode() in records)
 
 
 def _colour(label: TDF_Label) -> Colour | None:
@@ -106,21 +118,21 @@ def _entry(label: TDF_Label) -> str:
     return text.ToCString()
 
 
-def _tree(label: TDF_Label, depth: int = 0) -> Node:
+def _tree(label: TDF_Label, theirs: frozenset[str], depth: int = 0) -> Node:
     """The file's tree below one label, names and poses as the file has them."""
     if depth > 64:
         raise PulleyError("The assembly is nested more than 64 levels deep. Flatten it and export again.")
     pose = pose_of(XCAFDoc_ShapeTool.GetLocation_s(label).Transformation())
-    name, colour, product = _name(label), _colour(label), label
+    name, colour, product = _name(label, theirs), _colour(label), label
     if XCAFDoc_ShapeTool.IsReference_s(label):
         product = TDF_Label()
         XCAFDoc_ShapeTool.GetReferredShape_s(label, product)
-    product_name = _name(product)
+    product_name = _name(product, theirs)
     node = Node(name or product_name, pose, colour, product=product_name, entry=_entry(product))
     if XCAFDoc_ShapeTool.IsAssembly_s(product):
         below = Sequence_TDF_Label()
         XCAFDoc_ShapeTool.GetComponents_s(product, below)
-        node.children = [_tree(item, depth + 1) for item in below]
+        node.children = [_tree(item, theirs, depth + 1) for item in below]
         node.colour = node.colour or _colour(product)
     else:
         node.shape = XCAFDoc_ShapeTool.GetShape_s(product)
@@ -157,7 +169,6 @@ def _roots(path: Path) -> list[Node]:
     document = TDocStd_Document(TCollection_ExtendedString("BinXCAF"))
     XCAFDoc_DocumentTool.SetLengthUnit_s(document, 0.001)
     reader = STEPCAFControl_Reader()
-    XCAFDoc_ShapeTool.SetAutoNaming_s(False)  # the kernel's own names would look like the file's
     reader.SetNameMode(True)
     reader.SetColorMode(True)
     if reader.ReadFile(str(path)) != IFSelect_RetDone:
@@ -166,7 +177,8 @@ def _roots(path: Path) -> list[Node]:
         raise PulleyError(f"{path.name} holds no shape that can be read. Export the assembly again with its solids.")
     free = Sequence_TDF_Label()
     XCAFDoc_DocumentTool.ShapeTool_s(document.Main()).GetFreeShapes(free)
-    roots = [_tree(label) for label in free]
+    theirs = _names_like_the_kernels(path)
+    roots = [_tree(label, theirs) for label in free]
     _roots.document = document  # keeps the labels' shapes alive until the meshes are made
     return roots
 

@@ -99,7 +99,7 @@ class Mesh:
     bare: NDArray[np.bool_] | None = None
 
     def __post_init__(self) -> None:
-        if self.bodies is None:
+        if self.bodies is None or len(self.bodies) != len(self.triangles):
             object.__setattr__(self, "bodies", np.zeros(len(self.triangles), np.int32))
 
     @cached_property

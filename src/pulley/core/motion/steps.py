@@ -17,7 +17,7 @@ from pulley.core.motion.travel import Slide, Travel, turn
 from pulley.core.teardown import Step, Teardown
 
 Displaced = Mapping[str, Pose]  # rigid displacements (4, 4) from home, by path; leaves at home are left out
-ON_AXIS = 1e-6  # mm; a member nearer to the axis than this has no radial direction
+ON_AXIS = 0.05  # mm; as near as a mesh is true, a member has no direction away from an axis
 SKEW = 1.0  # degrees between a member's own axis and its travel, above which it is worth a word
 
 
