@@ -19,6 +19,5 @@ def as1(chord: float | None = None, angle: float | None = None) -> Assembly:
     if chord is None:
         with tempfile.TemporaryDirectory() as store:
             return read_step(AS1, Path(store))
-    finer = mock.patch.multiple(step_shapes, ANGLE=angle, ANGLE_CURVED=angle)
-    with finer, mock.patch.multiple(step_reader, CHORD=chord, CHORD_SHARE=0.0):
+    with mock.patch.multiple(step_shapes, ANGLE=angle, ANGLE_CURVED=angle, CHORD=chord, LARGE=0.0):
         return step_reader.read(AS1, lambda _share, _message: None)

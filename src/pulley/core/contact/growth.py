@@ -5,7 +5,7 @@ import math
 import numpy as np
 from numpy.typing import NDArray
 
-from pulley.core.contact.overlap import shared_depth
+from pulley.core.contact.overlap import shared_thickness
 from pulley.core.geometry.frames import Vector, translation
 from pulley.core.geometry.mesh import Mesh
 from pulley.core.motion.travel import Turn
@@ -49,7 +49,7 @@ def grows(
             placed = move.at(travel / reach)
         else:
             placed = translation(travel * move)
-        return shared_depth(mover, placed, rest, pose)
+        return shared_thickness(mover, placed, rest, pose)
 
     allowed = shared(0.0)[0] + tolerance
     before = 0.0

@@ -6,7 +6,8 @@ Facets are triangles (k, 3, 3) in a view frame whose third coordinate w runs alo
 import math
 
 import numpy as np
-from numba import njit
+from numba import carray, njit, types
+from numba.extending import intrinsic
 from numpy.typing import NDArray
 
 NEVER = math.inf
@@ -331,6 +332,80 @@ def least_gap(  # noqa: C901
                     if gap < best:
                         best, best_u, best_v, best_i, best_j = gap, u + shift[0], v + shift[1], i, j
     return best, best_u, best_v, best_i, best_j
+
+
+RECORD = 8  # whole numbers that tell where facets lie in memory: their count, six addresses, the length of the list
+
+
+@intrinsic
+def _floats_at(_context, address):  # noqa: ANN001, ANN202
+    def point(context, builder, signature, arguments):  # noqa: ANN001, ANN202
+        return builder.inttoptr(arguments[0], context.get_value_type(signature.return_type))
+
+    return types.CPointer(types.float64)(address), point
+
+
+@intrinsic
+def _ints_at(_context, address):  # noqa: ANN001, ANN202
+    def point(context, builder, signature, arguments):  # noqa: ANN001, ANN202
+        return builder.inttoptr(arguments[0], context.get_value_type(signature.return_type))
+
+    return types.CPointer(types.int32)(address), point
+
+
+@njit(cache=True, nogil=True)
+def first_of(
+    sides: NDArray[np.int64],
+    shifts: NDArray[np.float64],
+    least: NDArray[np.float64],
+    depths: NDArray[np.float64],
+    reaches: NDArray[np.float64],
+    best: float,
+) -> tuple[int, float, float, float, float, float]:
+    """Which of several pairs meets first: its number (-1: none before ``best``), the gap, (u, v, w), and how late deep.
+
+    Parameters
+    ----------
+    sides : (k, 2, RECORD) int64
+        For each pair where the facets of the mover and of the rest lie in memory, as `Facing.record` tells; whoever
+        calls keeps them there.
+    shifts : (k, 3) float64
+        How far each rest stands from where its facets say.
+    least : (k,) float64
+        The gap that each pair has at least, rising.
+    depths, reaches : (k,) float64
+        As `where_it_begins` takes them.
+    best : float
+        The gap that is to be bettered.
+
+    Notes
+    -----
+    One call for all pairs, since calling from Python costs more than the geometry of a small pair.
+    """
+    number, u, v, w, deep = -1, 0.0, 0.0, 0.0, NEVER
+    for c in range(len(sides)):
+        if least[c] >= best:
+            break
+        k, m = sides[c, 0, 0], sides[c, 1, 0]
+        facets, boxes = carray(_floats_at(sides[c, 0, 1]), (k, 3, 3)), carray(_floats_at(sides[c, 0, 4]), (k, 6))
+        rest, theirs = carray(_floats_at(sides[c, 1, 1]), (m, 3, 3)), carray(_floats_at(sides[c, 1, 4]), (m, 6))
+        slack, grid = carray(_floats_at(sides[c, 0, 3]), (k,)), carray(_floats_at(sides[c, 1, 3]), (m + 10,))[m:]
+        cells = sides[c, 1, 7]
+        starts = carray(_ints_at(sides[c, 1, 5]), (cells + 1,))
+        listed = carray(_ints_at(sides[c, 1, 6]), (max(starts[cells], 1),))
+        gap, at_u, at_v, i, j = least_gap(
+            facets, boxes, slack, rest, theirs, starts, listed, grid[:4], grid[4:], shifts[c]
+        )
+        if gap == NEVER:
+            continue
+        met = np.array([at_u, at_v, height_at(facets[i], at_u, at_v)])
+        true, other = carray(_floats_at(sides[c, 0, 2]), (k, 3, 3)), carray(_floats_at(sides[c, 1, 2]), (m, 3, 3))
+        begun, at_u, at_v, at_w = where_it_begins(
+            true, facets, boxes, other, rest, theirs, shifts[c], met, (i, j), gap, reaches[c], depths[c], 1.0
+        )
+        if begun < best:
+            number, best, u, v, w, deep = c, begun, at_u, at_v, at_w, gap
+    return number, best, u, v, w, deep
 
 
 DEEPEST = 60  # halvings of a facet, at most

@@ -15,6 +15,7 @@ from pulley.core.geometry.frames import Pose
 from pulley.core.geometry.mesh import Mesh
 
 Point = tuple[float, float, float]
+LEAST = 1e-9  # mm3 or mm2; less is round-off
 ROWS = 256  # leaves whose bounds are held against all others at a time
 
 
@@ -51,31 +52,41 @@ def overlap_depth(a: Mesh, a_pose: Pose, b: Mesh, b_pose: Pose) -> float:
     """
     if not (a.closed and b.closed):
         return 0.0
-    relative = np.linalg.inv(a_pose) @ b_pose
-    return _shared(a, b, (np.round(relative[:3], 7) + 0.0).tobytes())[0]
+    common, (volume, area) = _common(a, a_pose, b, b_pose)
+    if volume < LEAST:
+        return 0.0
+    ends = np.asarray(common.run_index) // 3
+    runs = [area[start:end].sum() for start, end in zip(ends[:-1], ends[1:], strict=True)]
+    return float(volume / min([run for run in runs if run > LEAST] or [np.inf]))
 
 
-def shared_depth(a: Mesh, a_pose: Pose, b: Mesh, b_pose: Pose) -> tuple[float, Point | None]:
-    """`overlap_depth` of two meshes, open ones as thin sheets, and a point (3,) that they share."""
-    relative = np.linalg.inv(a_pose) @ b_pose
-    depth, point = _shared(a, b, (np.round(relative[:3], 7) + 0.0).tobytes())
-    return depth, tuple((a_pose[:3, :3] @ np.array(point) + a_pose[:3, 3]).tolist()) if point else None
+def shared_thickness(a: Mesh, a_pose: Pose, b: Mesh, b_pose: Pose) -> tuple[float, Point | None]:
+    """How thick in mm on the whole is what two meshes share, open ones as thin sheets, and a point (3,) of it.
 
-
-@lru_cache(maxsize=100_000)
-def _shared(a: Mesh, b: Mesh, relative: bytes) -> tuple[float, Point | None]:
-    first, second = _solid(a), _solid(b).transform(np.frombuffer(relative).reshape(3, 4))
-    common = first ^ second
-    volume = common.volume()
-    if volume < 1e-9:
+    Twice its volume over its surface: the thickness of a plate, two thirds of a ball's diameter.
+    """
+    common, (volume, area) = _common(a, a_pose, b, b_pose)
+    if volume < LEAST:
         return 0.0, None
+    middle = np.asarray(common.vert_properties)[:, :3].mean(0)
+    return float(2 * volume / area.sum()), tuple((a_pose[:3, :3] @ middle + a_pose[:3, 3]).tolist())
+
+
+def _common(
+    a: Mesh, a_pose: Pose, b: Mesh, b_pose: Pose
+) -> tuple[manifold3d.Mesh64, tuple[float, NDArray[np.float64]]]:
+    """What two meshes share, as the first has it: its mesh, its volume, and its triangles' areas."""
+    relative = np.linalg.inv(a_pose) @ b_pose
+    return _common_of(a, b, (np.round(relative[:3], 7) + 0.0).tobytes())
+
+
+@lru_cache(maxsize=2048)
+def _common_of(a: Mesh, b: Mesh, relative: bytes) -> tuple[manifold3d.Mesh64, tuple[float, NDArray[np.float64]]]:
+    common = _solid(a) ^ _solid(b).transform(np.frombuffer(relative).reshape(3, 4))
     shape = common.to_mesh64()
     corners = np.asarray(shape.vert_properties)[:, :3][np.asarray(shape.tri_verts)]
     area = np.linalg.norm(np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0]), axis=1) / 2
-    ends = np.asarray(shape.run_index) // 3
-    runs = [area[start:end].sum() for start, end in zip(ends[:-1], ends[1:], strict=True)]
-    depth = float(volume / min([run for run in runs if run > 1e-9] or [np.inf]))
-    return depth, tuple(corners.mean((0, 1)).tolist())
+    return shape, (common.volume(), area)
 
 
 def new_overlaps(

@@ -3,14 +3,16 @@
 from collections.abc import Iterable, Iterator, Mapping
 from dataclasses import dataclass, field
 from functools import cached_property, lru_cache
+from weakref import WeakValueDictionary
 
 import numpy as np
 from numpy.typing import NDArray
 
 from pulley.core.assembly import Assembly
 from pulley.core.contact.fits import Bare
+from pulley.core.contact.kernels import NEVER, first_of
 from pulley.core.contact.start import TOLERANCE, Allowed, allowed, placed_within
-from pulley.core.contact.sweep import APART, Contact, first_contact
+from pulley.core.contact.sweep import APART, REACH, Contact, Facing, facing_along, first_contact
 from pulley.core.contact.turning import first_contact_turning
 from pulley.core.geometry.frames import Pose, Vector, unit, view_frame
 from pulley.core.geometry.mesh import Mesh
@@ -122,15 +124,22 @@ class Scene:
 
         ``others`` are places in ``paths``, the mover's own not among them.
         """
-        boxes = self.boxes_along(direction)
-        mine, theirs = boxes[self._place[mover]], boxes[others]
+        near, least = self._in_the_way(self._place[mover], others, self.boxes_along(direction))
+        for place, travel in zip(near.tolist(), least.tolist(), strict=True):
+            yield travel, self.paths[place]
+
+    def _in_the_way(
+        self, mover: int, others: NDArray[np.intp], boxes: NDArray[np.float64]
+    ) -> tuple[NDArray[np.intp], NDArray[np.float64]]:
+        """`candidates` by their places, and the least travels, given all bounds in the direction's view frame."""
+        mine, theirs = boxes[mover], boxes[others]
         ahead = (theirs[:, 1, 2] > mine[0, 2] - self.tolerance) & (
             (theirs[:, 0, :2] < mine[1, :2]) & (theirs[:, 1, :2] > mine[0, :2])
         ).all(1)
         near = others[ahead]
         least = np.maximum(theirs[ahead, 0, 2] - mine[1, 2], 0.0)
-        for k in np.argsort(least, kind="stable"):
-            yield float(least[k]), self.paths[near[k]]
+        order = np.argsort(least, kind="stable")
+        return near[order], least[order]
 
     def places(self, paths: Iterable[str]) -> NDArray[np.intp]:
         """Where leaves stand in ``paths``."""
@@ -150,15 +159,83 @@ class Scene:
         still = np.ones(len(self.paths), bool)
         still[moving] = False
         others = np.flatnonzero(still)
+        boxes = self.boxes_along(direction)
         best: Meeting | None = None
-        for mover in (self.paths[place] for place in moving):
-            for least, other in self.candidates(mover, others, direction):
-                if best is not None and least >= best.travel:
-                    break
-                contact = self.contact(mover, other, direction)
-                if contact.point is not None and (best is None or contact.travel < best.travel):
-                    best = Meeting(mover, other, contact.travel, contact.point)
+        for mover in moving.tolist():
+            near, least = self._in_the_way(mover, others, boxes)
+            if len(near):
+                best = self._first_of(mover, near.tolist(), least, direction, best) or best
         return best
+
+    def _first_of(
+        self, mover: int, near: list[int], least: NDArray[np.float64], direction: Vector, best: Meeting | None
+    ) -> Meeting | None:
+        """What one leaf meets among others (by place, with the ``least`` travels, rising) before ``best``; or None."""
+        frame = view_frame(direction)
+        key, at = frame.tobytes(), self.poses[self.paths[mover]][:3, 3]
+        chosen, kept, sides, shifts, depths, reaches = [], [], [], [], [], []
+        for number, place in enumerate(near):
+            pair = self._pair(mover, place)
+            if pair is None:
+                continue
+            mesh, other, may = pair
+            if may.sunk:
+                best = self._sunk(mover, place, direction, best) or best
+                continue
+            ahead = self._facing(mover, mesh, key, 1.0, may.mover)
+            behind = self._facing(place, other, key, -1.0, may.rest)
+            chosen.append(number)
+            kept += [ahead, behind]
+            sides.append((ahead.record, behind.record))
+            shifts.append(self.poses[self.paths[place]][:3, 3] - at)
+            depths.append(may.depth)
+            reaches.append(REACH * (may.mover + may.rest))
+        if not chosen:
+            return best
+        number, travel, u, v, w, _ = first_of(
+            np.array(sides),
+            np.array(shifts) @ frame.T,
+            least[chosen],
+            np.array(depths),
+            np.array(reaches),
+            best.travel if best else NEVER,
+        )
+        if number < 0:
+            return best
+        point = np.array([u, v, w]) @ frame + at + travel * direction
+        return Meeting(self.paths[mover], self.paths[near[chosen[number]]], travel, tuple(point.tolist()))
+
+    def _sunk(self, mover: int, place: int, direction: Vector, best: Meeting | None) -> Meeting | None:
+        """What `first_of` cannot judge: a pair that overlaps too deep to be thinned; None when it is not the first."""
+        contact = self.contact(self.paths[mover], self.paths[place], direction)
+        if contact.point is None or (best and contact.travel >= best.travel):
+            return None
+        return Meeting(self.paths[mover], self.paths[place], contact.travel, contact.point)
+
+    def _pair(self, mover: int, other: int) -> tuple[Mesh, Mesh, Allowed] | None:
+        """Meshes of two leaves (by place), less what makes a confirmed fit, and what they may penetrate."""
+        if (mover, other) not in self._pairs:
+            bodies = self._bodies(self.paths[mover], self.paths[other])
+            may = self.allowed(self.paths[mover], self.paths[other]) if bodies else None
+            self._pairs[mover, other] = (bodies[0], bodies[2], may) if bodies else None
+        return self._pairs[mover, other]
+
+    @cached_property
+    def _pairs(self) -> dict[tuple[int, int], tuple[Mesh, Mesh, Allowed] | None]:
+        return {}
+
+    def _facing(self, place: int, mesh: Mesh, frame: bytes, sense: float, radius: float) -> Facing:
+        """The facets of a leaf that face along or against the w of a view frame, kept as long as somebody else does."""
+        key = place, mesh, frame, sense, radius
+        found = self._facings.get(key)
+        if found is None:
+            turn = np.frombuffer(frame).reshape(3, 3) @ self.poses[self.paths[place]][:3, :3]
+            found = self._facings[key] = facing_along(mesh, (turn.round(9) + 0.0).tobytes(), sense, radius)
+        return found
+
+    @cached_property
+    def _facings(self) -> WeakValueDictionary[tuple, Facing]:
+        return WeakValueDictionary()
 
 
 @lru_cache(maxsize=100_000)

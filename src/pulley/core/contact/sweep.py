@@ -5,7 +5,7 @@ is a contact, and it begins where the true surfaces meet that lead to it.
 """
 
 from dataclasses import dataclass
-from functools import lru_cache
+from functools import cached_property, lru_cache
 from threading import Lock
 
 import numpy as np
@@ -100,8 +100,8 @@ def _contact(mover: Mesh, rest: Mesh, seen: bytes, may: Allowed) -> Contact:
         return Contact(travel, point, travel)
     frame = _frame(relative[:, 4].tobytes())
     shift = frame @ relative[:, 3]
-    ahead = _facing(mover, frame.tobytes(), 1.0, may.mover)
-    behind = _facing(rest, (frame @ relative[:, :3]).tobytes(), -1.0, may.rest)
+    ahead = facing_along(mover, frame.tobytes(), 1.0, may.mover)
+    behind = facing_along(rest, (frame @ relative[:, :3]).tobytes(), -1.0, may.rest)
     found = thin_gap(ahead, behind, shift)
     if found[0] == NEVER:
         return APART
@@ -118,7 +118,8 @@ def _frame(direction: bytes) -> NDArray[np.float64]:
 class Facing:
     """Facets (k, 3, 3) of a thinned body in a view frame in order of falling w, ready to be met.
 
-    ``true`` are the same facets before the thinning, and ``slack`` says what lies behind.
+    ``true`` are the same facets before the thinning; ``slack`` (k + 10,) says for each what lies behind, and then has
+    the grid's frame (4,) and the bounds (6,) of all.
     """
 
     facets: NDArray[np.float64]
@@ -127,8 +128,6 @@ class Facing:
     boxes: NDArray[np.float64]
     starts: NDArray[np.int32]
     listed: NDArray[np.int32]
-    frame: NDArray[np.float64]
-    limits: NDArray[np.float64]
 
     @classmethod
     def of(cls, facets: NDArray[np.float64], true: NDArray[np.float64], slack: NDArray[np.float64]) -> "Facing":
@@ -137,23 +136,31 @@ class Facing:
         order = np.argsort(-boxes[:, 5], kind="stable")
         facets, true, slack, boxes = (np.ascontiguousarray(each[order]) for each in (facets, true, slack, boxes))
         if not len(facets):
-            return cls(facets, true, slack, boxes, np.zeros(2, np.int32), np.zeros(0, np.int32), np.ones(4), np.zeros(6))
+            return cls(facets, true, np.ones(10), boxes, np.zeros(2, np.int32), np.zeros(1, np.int32))
         cells = min(max(int(np.sqrt(len(facets))), 1), CELLS)
-        limits = np.concatenate([boxes[:, :3].min(0), boxes[:, 3:].max(0)])
-        return cls(facets, true, slack, boxes, *grid_of(boxes, cells), limits)
+        starts, listed, frame = grid_of(boxes, cells)
+        slack = np.concatenate([slack, frame, boxes[:, :3].min(0), boxes[:, 3:].max(0)])
+        return cls(facets, true, slack, boxes, starts, listed)
 
-    @property
+    @cached_property
     def size(self) -> int:
         """Bytes that it takes to keep."""
         arrays = (self.facets, self.true, self.slack, self.boxes, self.starts, self.listed)
-        return 256 + sum(array.nbytes for array in arrays)
+        return 512 + sum(array.nbytes for array in arrays)
+
+    @cached_property
+    def record(self) -> tuple[int, ...]:
+        """Where the arrays lie in memory, for `first_of`."""
+        arrays = (self.facets, self.true, self.slack, self.boxes, self.starts, self.listed)
+        return len(self.facets), *(array.ctypes.data for array in arrays), len(self.starts) - 1
 
 
 def thin_gap(ahead: Facing, behind: Facing, shift: Vector) -> tuple[float, float, float, int, int]:
     """`least_gap` between facets made ready; ``shift`` (3,) says how far the rest stands from where its facets say."""
     if not len(ahead.facets) or not len(behind.facets):
         return NEVER, 0.0, 0.0, -1, -1
-    rest = (behind.facets, behind.boxes, behind.starts, behind.listed, behind.frame, behind.limits)
+    grid = behind.slack[len(behind.facets) :]
+    rest = (behind.facets, behind.boxes, behind.starts, behind.listed, grid[:4], grid[4:])
     return least_gap(ahead.facets, ahead.boxes, ahead.slack, *rest, shift)
 
 
@@ -183,7 +190,7 @@ def _height(facet: NDArray[np.float64], u: float, v: float) -> float:
 
 
 @cached(LRUCache(KEPT, lambda facing: facing.size), lock=Lock())
-def _facing(mesh: Mesh, turn: bytes, facing: float, radius: float) -> Facing:
+def facing_along(mesh: Mesh, turn: bytes, facing: float, radius: float) -> Facing:
     """Facets of ``mesh`` thinned by ``radius``, turned into a view frame, that face along (1) or against (-1) w."""
     frame = np.frombuffer(turn).reshape(3, 3)
     bounds = skin(mesh)
