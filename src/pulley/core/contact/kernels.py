@@ -18,7 +18,7 @@ EDGE_ON = 1e-6  # sine of the slope below which a facet lies along the travel: i
 OVERLAPPING = 2e-3  # mm; what overlaps by less where a motion starts is not told from what touches
 
 
-@njit(cache=True, nogil=True)
+@njit(cache=True, nogil=True, error_model="numpy")
 def _clip(poly, count, out, a, b, c):  # noqa: ANN001, ANN202
     """Keep the side a*u + b*v + c >= 0 of a polygon (count, 2); returns the new count."""
     kept = 0
@@ -38,7 +38,7 @@ def _clip(poly, count, out, a, b, c):  # noqa: ANN001, ANN202
     return kept
 
 
-@njit(cache=True, nogil=True)
+@njit(cache=True, nogil=True, error_model="numpy")
 def _is_thin(poly, count):  # noqa: ANN001, ANN202
     area = 0.0
     around = 0.0
@@ -50,7 +50,7 @@ def _is_thin(poly, count):  # noqa: ANN001, ANN202
     return abs(area) <= THIN * around
 
 
-@njit(cache=True, nogil=True)
+@njit(cache=True, nogil=True, error_model="numpy")
 def _height(facet):  # noqa: ANN001, ANN202
     """Coefficients of w = a*u + b*v + c over a facet, and twice its signed projected area."""
     u1, v1, w1 = facet[1, 0] - facet[0, 0], facet[1, 1] - facet[0, 1], facet[1, 2] - facet[0, 2]
@@ -61,7 +61,7 @@ def _height(facet):  # noqa: ANN001, ANN202
     return a, b, facet[0, 2] - a * facet[0, 0] - b * facet[0, 1], area
 
 
-@njit(cache=True, nogil=True)
+@njit(cache=True, nogil=True, error_model="numpy")
 def _facet_gap(mover, rest, slack, poly, work):  # noqa: ANN001, ANN202
     """Least gap >= -slack over the overlap of two facets, and where; infinite when there is none."""
     for k in range(3):
@@ -91,14 +91,14 @@ def _facet_gap(mover, rest, slack, poly, work):  # noqa: ANN001, ANN202
     return best, at_u, at_v
 
 
-@njit(cache=True, nogil=True)
+@njit(cache=True, nogil=True, error_model="numpy")
 def height_at(facet: NDArray[np.float64], u: float, v: float) -> float:
     """The w of a facet's (3, 3) plane over (u, v)."""
     a, b, c, _ = _height(facet)
     return a * u + b * v + c
 
 
-@njit(cache=True, nogil=True)
+@njit(cache=True, nogil=True, error_model="numpy")
 def _slope(facet, scale):  # noqa: ANN001, ANN202
     """Sine of the angle between a facet and the w axis, where ``scale`` is mm for each unit of w; 0 edge-on."""
     u1, v1, w1 = facet[1, 0] - facet[0, 0], facet[1, 1] - facet[0, 1], (facet[1, 2] - facet[0, 2]) * scale
@@ -107,7 +107,7 @@ def _slope(facet, scale):  # noqa: ANN001, ANN202
     return abs(z) / max(math.sqrt(x * x + y * y + z * z), 1e-300)
 
 
-@njit(cache=True, nogil=True)
+@njit(cache=True, nogil=True, error_model="numpy")
 def _near(boxes, u, v, w, reach, reach_w):  # noqa: ANN001, ANN202
     """Numbers of the facets whose bounds come near a point."""
     found = np.empty(len(boxes), np.int64)
@@ -126,7 +126,18 @@ def _near(boxes, u, v, w, reach, reach_w):  # noqa: ANN001, ANN202
     return found[:count]
 
 
-@njit(cache=True, nogil=True)
+@njit(cache=True, nogil=True, error_model="numpy")
+def _beside(a, b):  # noqa: ANN001, ANN202
+    """Whether the bounds of two facets in (u, v) do not overlap."""
+    for axis in range(2):
+        if max(a[0, axis], a[1, axis], a[2, axis]) <= min(b[0, axis], b[1, axis], b[2, axis]):
+            return True
+        if min(a[0, axis], a[1, axis], a[2, axis]) >= max(b[0, axis], b[1, axis], b[2, axis]):
+            return True
+    return False
+
+
+@njit(cache=True, nogil=True, error_model="numpy")
 def _later(true, thin, sense):  # noqa: ANN001, ANN202
     """By how much of w, in the given sense, a true facet's plane lies ahead of its thinned one's corners at least."""
     least = NEVER
@@ -135,7 +146,7 @@ def _later(true, thin, sense):  # noqa: ANN001, ANN202
     return least
 
 
-@njit(cache=True, nogil=True)
+@njit(cache=True, nogil=True, error_model="numpy")
 def where_it_begins(
     mover: NDArray[np.float64],
     mover_thin: NDArray[np.float64],
@@ -184,6 +195,10 @@ def where_it_begins(
     poly, work, here = np.empty((12, 2)), np.empty((12, 2)), np.empty((3, 3))
     best, u, v, w = NEVER, met[0], met[1], met[2]
     latest = NEVER
+    slopes, others = np.empty(len(there)), np.empty(len(there))
+    for n in range(len(there)):
+        slopes[n] = _slope(rest[there[n]], scale)
+        others[n] = _later(rest[there[n]], rest_thin[there[n]], -1.0) if slopes[n] >= EDGE_ON else NEVER
     for i in near:
         for k in range(3):
             for axis in range(3):
@@ -192,12 +207,13 @@ def where_it_begins(
         if slope < EDGE_ON:
             continue
         later = _later(mover[i], mover_thin[i], 1.0)
-        for j in there:
-            other = _slope(rest[j], scale)
+        for n in range(len(there)):
+            j, other, sooner = there[n], slopes[n], later + others[n]
             if other < EDGE_ON:
                 continue
-            sooner = later + _later(rest[j], rest_thin[j], -1.0)
             latest = min(latest, sooner)
+            if _beside(here, rest[j]):
+                continue
             slack = (depth + OVERLAPPING) * max(1.0 / slope, 1.0 / other) / scale
             found, at_u, at_v = _facet_gap(here, rest[j], slack, poly, work)
             if found < best and found <= gap - 0.9 * sooner:
@@ -208,7 +224,7 @@ def where_it_begins(
     return (best if best * scale > ROUND_OFF else 0.0), u, v, w
 
 
-@njit(cache=True, nogil=True)
+@njit(cache=True, nogil=True, error_model="numpy")
 def bounds_of(facets: NDArray[np.float64]) -> NDArray[np.float64]:
     """Bounds (k, 6) of facets (k, 3, 3): least u, v, w, then greatest."""
     boxes = np.empty((len(facets), 6))
@@ -220,12 +236,12 @@ def bounds_of(facets: NDArray[np.float64]) -> NDArray[np.float64]:
     return boxes
 
 
-@njit(cache=True, nogil=True)
+@njit(cache=True, nogil=True, error_model="numpy")
 def _cell(x, low, size, cells):  # noqa: ANN001, ANN202
     return min(max(int((x - low) / size), 0), cells - 1)
 
 
-@njit(cache=True, nogil=True)
+@njit(cache=True, nogil=True, error_model="numpy")
 def grid_of(boxes: NDArray[np.float64], cells: int) -> tuple[NDArray[np.int32], NDArray[np.int32], NDArray[np.float64]]:
     """Facets by cells of a square grid over (u, v): where each cell's share of the list starts, the list of
     facet numbers, and the grid's least u and v and its cells' sizes."""
@@ -254,7 +270,7 @@ def grid_of(boxes: NDArray[np.float64], cells: int) -> tuple[NDArray[np.int32], 
     return starts, listed, frame
 
 
-@njit(cache=True, nogil=True)
+@njit(cache=True, nogil=True, error_model="numpy")
 def least_gap(  # noqa: C901
     mover: NDArray[np.float64],
     mover_boxes: NDArray[np.float64],
@@ -353,7 +369,7 @@ def _ints_at(_context, address):  # noqa: ANN001, ANN202
     return types.CPointer(types.int32)(address), point
 
 
-@njit(cache=True, nogil=True)
+@njit(cache=True, nogil=True, error_model="numpy")
 def first_of(
     sides: NDArray[np.int64],
     shifts: NDArray[np.float64],
@@ -411,7 +427,7 @@ def first_of(
 DEEPEST = 60  # halvings of a facet, at most
 
 
-@njit(cache=True, nogil=True)
+@njit(cache=True, nogil=True, error_model="numpy")
 def _bend(p, q, core):  # noqa: ANN001, ANN202
     """How far in mm the middle of an edge lies from the middle of its image in cylindrical coordinates.
 
@@ -429,7 +445,7 @@ def _bend(p, q, core):  # noqa: ANN001, ANN202
     return math.hypot(radius - (radius_p + radius_q) / 2, radius * (behind + ahead) / 2)
 
 
-@njit(cache=True, nogil=True)
+@njit(cache=True, nogil=True, error_model="numpy")
 def straighten(  # noqa: C901
     corners: NDArray[np.float64], carried: NDArray[np.float64], chord: float, core: float
 ) -> tuple[NDArray[np.float64], NDArray[np.float64], NDArray[np.int64]]:

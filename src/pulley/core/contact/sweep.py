@@ -98,7 +98,7 @@ def _contact(mover: Mesh, rest: Mesh, seen: bytes, may: Allowed) -> Contact:
     if may.sunk:
         travel, point = grows(mover, rest, relative[:, :4], relative[:, 4], may.tolerance)
         return Contact(travel, point, travel)
-    frame = _frame(relative[:, 4].tobytes())
+    frame = view_frame(relative[:, 4])
     shift = frame @ relative[:, 3]
     ahead = facing_along(mover, frame.tobytes(), 1.0, may.mover)
     behind = facing_along(rest, (frame @ relative[:, :3]).tobytes(), -1.0, may.rest)
@@ -107,11 +107,6 @@ def _contact(mover: Mesh, rest: Mesh, seen: bytes, may: Allowed) -> Contact:
         return APART
     gap, *met = begins(ahead, behind, shift, found, may)
     return Contact(gap, tuple((np.array(met) @ frame).tolist()), max(found[0], 0.0))
-
-
-@lru_cache(maxsize=4096)
-def _frame(direction: bytes) -> NDArray[np.float64]:
-    return view_frame(np.frombuffer(direction))
 
 
 @dataclass(frozen=True, eq=False)

@@ -1,6 +1,7 @@
 """Poses as 4 x 4 matrices in millimetres, and the quaternions that files and screens want."""
 
 import math
+from functools import lru_cache
 
 import numpy as np
 from numpy.typing import NDArray
@@ -47,11 +48,18 @@ def view_frame(direction: Vector) -> NDArray[np.float64]:
 
     Axis directions get exact axis rows, so that aligned models keep exact numbers.
     """
-    d = unit(direction)
+    return _view_frame(np.asarray(direction, float).tobytes())
+
+
+@lru_cache(maxsize=4096)
+def _view_frame(direction: bytes) -> NDArray[np.float64]:
+    d = unit(np.frombuffer(direction))
     helper = np.eye(3)[(int(np.argmax(np.abs(d))) + 1) % 3]
     u = unit(np.cross(helper, d))
     v = (d[1] * u[2] - d[2] * u[1], d[2] * u[0] - d[0] * u[2], d[0] * u[1] - d[1] * u[0])
-    return np.array([u, v, d])
+    frame = np.array([u, v, d])
+    frame.flags.writeable = False  # whoever asks gets the same
+    return frame
 
 
 def screw(origin: Vector, direction: Vector, angle: float, advance: float) -> Pose:
