@@ -115,6 +115,6 @@ def _off(assembly: Assembly, goes: Iterable[tuple[str, Vector]]) -> int:
         if np.linalg.norm(way) < 1e-6:
             continue
         left = {other: pose for other, pose in scene.poses.items() if other not in gone}
-        if Scene(assembly, left, scene.tolerance).first_meeting([path], way) is None:
+        if Scene(assembly, left, scene.terms).first_meeting([path], way) is None:
             gone.add(path)
     return min(len(gone), len(assembly.leaves) - 1)

@@ -133,7 +133,7 @@ class PropertyTests(TestCase):
         away = translation(np.array([x, y, 3.0]))
         away[:3, :3] = Rotation.random(random_state=seed).as_matrix()
         here = home_scene(assembly).first_meeting(["b0"], along)
-        there = Scene(assembly, {leaf.path: away @ leaf.pose for leaf in assembly.leaves}, 0.1)
+        there = Scene(assembly, {leaf.path: away @ leaf.pose for leaf in assembly.leaves})
         moved = there.first_meeting(["b0"], away[:3, :3] @ along)
         self.assertEqual(here is None, moved is None)
         if here:

@@ -7,7 +7,7 @@ import argparse
 import json
 import os
 import sys
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import asdict
 from pathlib import Path
 from typing import Any, NoReturn
@@ -18,8 +18,9 @@ from pulley.core.assembly import Assembly, component_bounds
 from pulley.core.contact.check import check
 from pulley.core.contact.clearance import clearance
 from pulley.core.contact.fits import find_fits
+from pulley.core.contact.giving import find_gives
 from pulley.core.contact.scene import home_scene
-from pulley.core.contact.start import TOLERANCE
+from pulley.core.contact.start import TOLERANCE, Allowed
 from pulley.core.describe import remedy_sentence
 from pulley.core.editing import find_step
 from pulley.core.errors import PulleyError
@@ -80,14 +81,26 @@ def travel(args: argparse.Namespace) -> tuple[dict[str, Any], int]:
         if mover not in scene.poses:
             raise PulleyError(f"“{mover}” is both moved and removed.")
     if args.ways:
-        return {"tolerance": scene.tolerance, "ways": [_way(way) for way in ways_out(scene, movers)]}, 0
+        return {
+            "ways": [_way(way) for way in ways_out(scene, movers)],
+            **_tolerances(scene.tolerance, scene.exceptions),
+        }, 0
     direction = parse_direction(assembly, args.along)
     meeting = scene.first_meeting(movers, -direction if args.reverse else direction)
     return {
         "free": meeting.travel if meeting else None,
         "blocker": meeting.blocker if meeting else None,
-        "tolerance": scene.tolerance,
+        **_tolerances(scene.tolerance, scene.exceptions),
     }, 0
+
+
+def _tolerances(tolerance: float, exceptions: Mapping[tuple[str, str], Allowed]) -> dict[str, Any]:
+    """What an answer says of its tolerance: what applied, and the pairs for which it was another."""
+    pairs = [
+        {"a": a, "b": b, "tolerance": may.tolerance, **({"judged": "by growth"} if may.sunk else {})}
+        for (a, b), may in sorted(exceptions.items())
+    ]
+    return {"tolerance": tolerance, **({"tolerances": pairs} if pairs else {})}
 
 
 def _way(way: WayOut) -> dict[str, Any]:
@@ -122,6 +135,8 @@ def check_teardown(args: argparse.Namespace) -> tuple[dict[str, Any], int]:
     for id, snags in verdict.snags.items():
         cures = [remedy.to_json() for remedy in remedies(assembly, teardown, verdict, id)]
         step = {"id": id, "clear": not snags, "snags": [{**asdict(snag), "remedies": cures} for snag in snags]}
+        if verdict.gives.get(id):
+            step["gives"] = [{"component": path, "by": by} for path, by in verdict.gives[id]]
         if verdict.skew[id]:
             step["warnings"] = [{"member": member, "angle": angle} for member, angle in verdict.skew[id]]
         if args.clearance:
@@ -129,7 +144,8 @@ def check_teardown(args: argparse.Namespace) -> tuple[dict[str, Any], int]:
             step["clearance"] = asdict(nearest) if nearest else None
         steps.append(step)
     overlaps = [{"a": o.a, "b": o.b, "depth": o.depth} for o in verdict.overlaps]
-    return {"clear": verdict.clear, "steps": steps, "overlaps": overlaps}, 0 if verdict.clear else 1
+    answer = {"clear": verdict.clear, "steps": steps, "overlaps": overlaps}
+    return answer | _tolerances(verdict.tolerance, verdict.exceptions), 0 if verdict.clear else 1
 
 
 def find_matches(args: argparse.Namespace) -> tuple[dict[str, Any], int]:
@@ -154,8 +170,10 @@ def find_riders(args: argparse.Namespace) -> tuple[dict[str, Any], int]:
 
 
 def list_fits(args: argparse.Namespace) -> tuple[dict[str, Any], int]:
-    """Which pairs look like fits, threads and others, for a teardown to confirm."""
-    return {"fits": [asdict(fit) for fit in find_fits(_assembly(args.file))]}, 0
+    """Which pairs look like fits, and which components like rings that bend, for a teardown to confirm."""
+    assembly = _assembly(args.file)
+    gives = [asdict(give) for give in find_gives(assembly)]
+    return {"fits": [asdict(fit) for fit in find_fits(assembly)], "gives": gives}, 0
 
 
 def propose_teardown(args: argparse.Namespace) -> tuple[dict[str, Any], int]:
@@ -194,8 +212,18 @@ def _plain_inspect(answer: dict[str, Any]) -> str:
 
 def _plain_travel(answer: dict[str, Any]) -> str:
     if "ways" in answer:
-        return "\n".join(f"{_name(way['direction']):<24} {_free(way)}" for way in answer["ways"])
-    return _free(answer)
+        ways = [f"{_name(way['direction']):<24} {_free(way)}" for way in answer["ways"]]
+        return "\n".join(ways + _plain_tolerances(answer))
+    return "\n".join([_free(answer), *_plain_tolerances(answer)])
+
+
+def _plain_tolerances(answer: dict[str, Any]) -> list[str]:
+    """The tolerance, and what differs from it, in words."""
+    lines = [f"Tolerance {answer['tolerance']:g} mm."]
+    for pair in answer.get("tolerances", ()):
+        how = "judged by the growth of what they share" if "judged" in pair else f"{pair['tolerance']:.4g} mm"
+        lines.append(f"    {pair['a']} and {pair['b']}: {how}")
+    return lines
 
 
 def _name(direction: Sequence[float]) -> str:
@@ -216,11 +244,13 @@ def _plain_check(answer: dict[str, Any]) -> str:
             lines.append(f"{step['id']}: {snag['moving']} {what} {snag['blocker']} at {snag['travel']:.1f} mm")
         cures = step["snags"][0]["remedies"] if step["snags"] else []
         lines += [f"    what clears it: {remedy_sentence(cure)}" for cure in cures]
+        lines += [f"{step['id']}: {give['component']} gives by {give['by']:g} mm" for give in step.get("gives", ())]
         for warning in step.get("warnings", ()):
             lines.append(f"{step['id']}: the axis of {warning['member']} is {warning['angle']:.1f}° off its travel")
         if step.get("clearance"):
             near = step["clearance"]
             lines.append(f"{step['id']}: {near['moving']} passes {near['still']} at {near['distance']:.2f} mm")
+    lines += _plain_tolerances(answer)
     return "\n".join([*lines, f"{len(answer['steps'])} steps, " + ("no snags." if answer["clear"] else "not clear.")])
 
 
@@ -234,6 +264,7 @@ def _plain_riders(answer: dict[str, Any]) -> str:
 
 def _plain_fits(answer: dict[str, Any]) -> str:
     lines = [f"{fit['a']} in {fit['b']}: {fit['kind']}, {fit['depth']:.2f} mm deep" for fit in answer["fits"]]
+    lines += [f"{give['component']} may give by {give['by']:g} mm ({give['why']})" for give in answer["gives"]]
     return "\n".join(lines) or "No fits."
 
 

@@ -136,6 +136,11 @@ def snag_sentence(assembly: Assembly, snag: Snag, movers: Sequence[str] = (), un
     return f"{mover} meets {blocker} after {measured(snag.travel, unit)}{where}"
 
 
+def give_sentence(assembly: Assembly, leaf: str, by: float) -> str:
+    """That a component must bend in a step: ``Circlip gives by 1.2 mm``."""
+    return f"{component_name(assembly, leaf)} gives by {plain(by)} mm"
+
+
 def skew_sentence(assembly: Assembly, member: str, angle: float) -> str:
     """That a component does not travel along its own axis: ``The axis of arm is 3.7° off its travel``."""
     return f"The axis of {component_name(assembly, member)} is {angle:.1f}° off its travel"
@@ -158,6 +163,8 @@ def remedy_sentence(remedy: Mapping[str, Any]) -> str:
         case "path":
             legs = ", then ".join("({})".format(", ".join(map(plain, point))) for point in remedy["waypoints"])
             return f"go by way of {legs}"
+        case "gives":
+            return f"let {named} give by {plain(remedy['distance'])} mm"
         case _:
             return f"confirm that {' and '.join(remedy['components'])} are a fit"
 

@@ -223,7 +223,9 @@ class Bearings:
 class Teardown:
     """A named, ordered set of explode steps for one assembly, with its views.
 
-    ``fits`` are pairs (a, b) of component paths that may overlap by design. Components in ``home``
+    ``fits`` are pairs (a, b) of component paths that may overlap by design; ``gives`` are components that bend, with
+    ``by`` how many mm; ``tolerance`` is how much deeper in mm than at its start a motion may let two penetrate each
+    other. Components in ``home``
     stay where they belong, whatever step moves them. ``extra`` keeps what the file held and this
     version does not know.
     """
@@ -232,6 +234,8 @@ class Teardown:
     steps: tuple[Step, ...] = ()
     cameras: tuple[Camera, ...] = ()
     fits: tuple[dict[str, Any], ...] = ()
+    gives: tuple[dict[str, Any], ...] = ()
+    tolerance: float = 0.1
     bundles: tuple[Bundle, ...] = ()
     poses: tuple[KeptPose, ...] = ()
     placed: tuple[Placed, ...] = ()

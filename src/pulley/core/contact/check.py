@@ -1,7 +1,8 @@
 """Checks of a whole teardown: each step with everything else where it then stands, and the end."""
 
+from bisect import bisect_left
 from collections.abc import Callable, Iterator
-from dataclasses import dataclass
+from dataclasses import dataclass, field, replace
 from weakref import WeakKeyDictionary
 
 import numpy as np
@@ -9,10 +10,10 @@ from numpy.typing import NDArray
 
 from pulley.core.assembly import Assembly
 from pulley.core.contact.distance import mesh_distance
-from pulley.core.contact.fits import Bare, bare_meshes
 from pulley.core.contact.overlap import Overlap, new_overlaps
 from pulley.core.contact.scene import Scene, home_boxes, turn_bounds
-from pulley.core.contact.start import TOLERANCE
+from pulley.core.contact.start import TOLERANCE, Allowed
+from pulley.core.contact.terms import Terms, terms_of
 from pulley.core.motion.legs import Leg, Move, carried, legs, relative, together
 from pulley.core.motion.score import Bar, bars
 from pulley.core.motion.steps import Displaced, Stage, placements, poses_at, skew_members, stages
@@ -21,8 +22,8 @@ from pulley.core.teardown import Teardown
 
 Report = Callable[[int, int], None]  # called with steps done and steps in all; what it raises ends the check
 Group = list[tuple[Stage, Bar]]
-Found = tuple[tuple[str, "Snag"], ...]
 STILL = 1e-6  # mm; movers that gain less than this on each other move as one
+BEND = 0.1  # mm to which it is told by how much a component gives
 KEPT = 4096  # groups of steps that are remembered for an assembly
 _checked: WeakKeyDictionary[Assembly, dict] = WeakKeyDictionary()
 
@@ -43,12 +44,17 @@ class Snag:
 class Verdict:
     """The check of a teardown: snags by step id, in order of steps, and overlaps at the end.
 
-    ``skew`` has, by step id, the members of radial steps whose own axis is off their travel, in degrees.
+    ``skew`` has, by step id, the members of radial steps whose own axis is off their travel, in degrees; ``gives``
+    the leaves that must bend in a step, by so many mm. ``tolerance`` is what applied, and ``exceptions`` has the pairs
+    of leaves for which it was another, or which could only be judged by the growth of what they share.
     """
 
     snags: dict[str, tuple[Snag, ...]]
     overlaps: tuple[Overlap, ...]
     skew: dict[str, tuple[tuple[str, float], ...]]
+    gives: dict[str, tuple[tuple[str, float], ...]] = field(default_factory=dict)
+    tolerance: float = TOLERANCE
+    exceptions: dict[tuple[str, str], Allowed] = field(default_factory=dict)
 
     @property
     def clear(self) -> bool:
@@ -56,17 +62,7 @@ class Verdict:
         return not self.overlaps and not any(self.snags.values())
 
 
-@dataclass(frozen=True, eq=False)
-class Confirmed:
-    """The fits that a teardown confirms: what still counts of each pair, and how deep in mm it may overlap."""
-
-    bare: Bare
-    depths: dict[frozenset[str], float]
-
-
-def check(
-    assembly: Assembly, teardown: Teardown, tolerance: float = TOLERANCE, report: Report = lambda _done, _all: None
-) -> Verdict:
+def check(assembly: Assembly, teardown: Teardown, report: Report = lambda _done, _all: None) -> Verdict:
     """Check every step of a teardown, and its end pose for overlap.
 
     ``report`` hears after every step how many are done; an exception from it ends the check, so that
@@ -75,54 +71,62 @@ def check(
 
     Raises PulleyError as `travels` does.
     """
-    fits = Confirmed(
-        bare_meshes(assembly, teardown.fits),
-        {frozenset((fit["a"], fit["b"])): fit.get("depth", np.inf) for fit in teardown.fits},
-    )
+    terms = terms_of(assembly, teardown)
     played = stages(assembly, teardown)
     snags: dict[str, list[Snag]] = {step.id: [] for step in teardown.steps}
+    gives: dict[str, tuple[tuple[str, float], ...]] = {}
+    exceptions: dict[tuple[str, str], Allowed] = {}
     end = played[-1].displaced(1.0) if played else placements(assembly, teardown)
     after = [stage.before for stage in played[1:]] + [end]
     done, boxes = 0, home_boxes(assembly).copy()
     if teardown.placed:
-        boxes = Scene(assembly, poses_at(assembly, placements(assembly, teardown)), tolerance).boxes
+        boxes = Scene(assembly, poses_at(assembly, placements(assembly, teardown))).boxes
     for group in together(played, bars(teardown.steps)):
-        for id, snag in _check_group(assembly, group, boxes, fits, tolerance):
-            snags[id].append(snag)
+        seen = _check_group(assembly, group, boxes, terms)
+        for number, snag in seen.snags:
+            snags[group[number][0].step.id].append(snag)
+        gives |= {group[number][0].step.id: bent for number, bent in seen.gives}
+        exceptions |= seen.exceptions
         done += len(group)
         _move_boxes(assembly, group, after[done - 1], boxes)
         report(done, len(played))
-    overlaps = new_overlaps(assembly, poses_at(assembly, end), boxes, end, fits.depths, tolerance)
+    overlaps = new_overlaps(assembly, poses_at(assembly, end), boxes, end, terms.depths, terms.tolerance)
     for id, snag in _blame_steps(played, overlaps):
         snags[id].append(snag)
     skew = {stage.step.id: tuple(skew_members(assembly, stage)) for stage in played}
-    return Verdict({id: tuple(found) for id, found in snags.items()}, overlaps, skew)
+    kept = {id: tuple(found) for id, found in snags.items()}
+    return Verdict(kept, overlaps, skew, gives, terms.tolerance, exceptions)
 
 
-def _check_group(
-    assembly: Assembly, group: Group, boxes: NDArray[np.float64], fits: Confirmed, tolerance: float
-) -> Found:
-    """Snags of steps that play together, with their steps' ids; ``boxes`` (n, 2, 3) bound the leaves as they start.
+@dataclass(frozen=True)
+class _Seen:
+    """What was found of steps that play together, each named by its place among them."""
+
+    snags: tuple[tuple[int, Snag], ...]
+    gives: tuple[tuple[int, tuple[tuple[str, float], ...]], ...]
+    exceptions: dict[tuple[str, str], Allowed]
+
+
+def _check_group(assembly: Assembly, group: Group, boxes: NDArray[np.float64], terms: Terms) -> _Seen:
+    """What is found of steps that play together; ``boxes`` (n, 2, 3) bound the leaves as they start.
 
     What they are depends on nothing but the motions and what stands near them, so they are kept by
     that: after a change only what depends on it is checked again.
     """
-    ids = [stage.step.id for stage, _ in group]
     before = group[0][0].before
-    near = _near(assembly, group, boxes, tolerance)
+    near = _near(assembly, group, boxes, terms.tolerance)
     key = (
         tuple((path, way.key) for stage, _ in group for path, way in stage.travels.items()),
         tuple((bar.start - group[0][1].start, bar.end - bar.start) for _, bar in group) if len(group) > 1 else (),
         tuple((path, before[path].tobytes() if path in before else b"") for path in near),
-        frozenset(fits.bare),
-        tolerance,
+        terms.key,
     )
     known = _checked.setdefault(assembly, {})
     if key not in known:
         if len(known) >= KEPT:
             del known[next(iter(known))]
-        known[key] = [(ids.index(id), snag) for id, snag in _snags(assembly, group, near, fits, tolerance)]
-    return tuple((ids[number], snag) for number, snag in known[key])
+        known[key] = _found(assembly, group, near, terms)
+    return known[key]
 
 
 def _near(assembly: Assembly, group: Group, boxes: NDArray[np.float64], tolerance: float) -> list[str]:
@@ -154,17 +158,19 @@ def _swept(box: NDArray[np.float64], way: Slide | Turn) -> NDArray[np.float64]:
     return np.array([box[0] + way.points.min(0), box[1] + way.points.max(0)])
 
 
-def _snags(assembly: Assembly, group: Group, near: list[str], fits: Confirmed, tolerance: float) -> Found:
-    """Snags of steps that play together, among the leaves near them, in order.
+def _found(assembly: Assembly, group: Group, near: list[str], terms: Terms) -> _Seen:
+    """Snags of steps that play together, among the leaves near them, in order, and what gives in them.
 
     Of a pair that meets more than once the first meeting counts. What two leaves may penetrate is what they do
     where the steps start, in every leg.
     """
-    found: dict[frozenset[str], tuple[str, Snag]] = {}
+    found: dict[frozenset[str], tuple[int, Snag]] = {}
+    bent: dict[int, dict[str, float]] = {}
+    exceptions: dict[tuple[str, str], Allowed] = {}
     start = poses_at(assembly, group[0][0].before, near)
     apart = _Apart()
     for leg in legs(group):
-        scene = Scene(assembly, poses_at(assembly, leg.displaced, near), tolerance, fits.bare, start)
+        scene = Scene(assembly, poses_at(assembly, leg.displaced, near), terms, start)
         apart.move(scene, leg)
         for mover, blocker in encounters(scene, leg.moves):
             pair = frozenset((mover, blocker))
@@ -173,7 +179,31 @@ def _snags(assembly: Assembly, group: Group, near: list[str], fits: Confirmed, t
             met = _meet(scene, leg, mover, blocker)
             if met:
                 found[pair] = _snag(group, leg, mover, blocker, met)
-    return tuple(sorted(found.values(), key=lambda entry: entry[1].at))
+            elif terms.give(mover, blocker):
+                for leaf, by in _bending(scene, leg, mover, blocker):
+                    steps = bent.setdefault(_mover_of(group, mover), {})
+                    steps[leaf] = max(steps.get(leaf, 0.0), by)
+        exceptions |= scene.exceptions
+    snags = tuple(sorted(found.values(), key=lambda entry: entry[1].at))
+    return _Seen(snags, tuple((number, tuple(each.items())) for number, each in bent.items()), exceptions)
+
+
+def _bending(scene: Scene, leg: Leg, mover: str, blocker: str) -> Iterator[tuple[str, float]]:
+    """Leaves of a pair that meets nothing in a leg only because they bend, and by how many mm at least."""
+    for leaf in (mover, blocker):
+        most = scene.terms.gives.get(leaf, 0.0)
+
+        def clear(by: float, leaf: str = leaf) -> bool:
+            gives = {path: give for path, give in {**scene.terms.gives, leaf: by}.items() if give}
+            less = replace(scene, terms=replace(scene.terms, gives=gives))
+            return _meet(less, leg, mover, blocker) is None
+
+        if most and not clear(0.0):
+            steps = np.append(np.arange(BEND, most, BEND), most)
+            yield (
+                leaf,
+                round(float(steps[bisect_left(range(len(steps)), True, key=lambda k: clear(float(steps[k])))]), 6),
+            )
 
 
 @dataclass(frozen=True)
@@ -197,13 +227,19 @@ def _meet(scene: Scene, leg: Leg, mover: str, blocker: str) -> _Met | None:
     return _Met(share, carried(np.array(contact.point), other, share))
 
 
-def _snag(group: Group, leg: Leg, mover: str, blocker: str, met: _Met) -> tuple[str, Snag]:
-    """A meeting as a snag of the last step of a group that moves the mover, with the step's id."""
-    stage = next(stage for stage, _ in reversed(group) if mover in stage.travels)
+def _mover_of(group: Group, mover: str) -> int:
+    """The place of the last step of a group that moves a leaf."""
+    return max(number for number, (stage, _) in enumerate(group) if mover in stage.travels)
+
+
+def _snag(group: Group, leg: Leg, mover: str, blocker: str, met: _Met) -> tuple[int, Snag]:
+    """A meeting as a snag of the last step of a group that moves the mover, with the step's place."""
+    number = _mover_of(group, mover)
+    stage, _ = group[number]
     low, high = leg.shares[stage.step.id]
     share = low + (high - low) * met.share
     travel = stage.travels[mover].length(share, met.point)
-    return stage.step.id, Snag(mover, blocker, share, travel, "sweep", tuple(met.point.tolist()))
+    return number, Snag(mover, blocker, share, travel, "sweep", tuple(met.point.tolist()))
 
 
 class _Apart:

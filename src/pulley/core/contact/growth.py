@@ -45,10 +45,7 @@ def grows(
     reach = abs(move.angle) if isinstance(move, Turn) else _until_apart(mover, rest, pose, move)
 
     def shared(travel: float) -> tuple[float, tuple[float, float, float] | None]:
-        if isinstance(move, Turn):
-            placed = move.at(travel / reach)
-        else:
-            placed = translation(travel * move)
+        placed = move.at(travel / reach) if isinstance(move, Turn) else translation(travel * move)
         return shared_thickness(mover, placed, rest, pose)
 
     allowed = shared(0.0)[0] + tolerance

@@ -147,7 +147,7 @@ def _later(true, thin, sense):  # noqa: ANN001, ANN202
 
 
 @njit(cache=True, nogil=True, error_model="numpy")
-def where_it_begins(
+def where_it_begins(  # noqa: C901
     mover: NDArray[np.float64],
     mover_thin: NDArray[np.float64],
     mover_boxes: NDArray[np.float64],

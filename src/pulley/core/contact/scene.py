@@ -9,10 +9,11 @@ import numpy as np
 from numpy.typing import NDArray
 
 from pulley.core.assembly import Assembly
-from pulley.core.contact.fits import Bare
+from pulley.core.contact.giving import opened
 from pulley.core.contact.kernels import NEVER, first_of
 from pulley.core.contact.start import TOLERANCE, Allowed, allowed, placed_within
 from pulley.core.contact.sweep import APART, REACH, Contact, Facing, facing_along, first_contact
+from pulley.core.contact.terms import Terms
 from pulley.core.contact.turning import first_contact_turning
 from pulley.core.geometry.frames import Pose, Vector, unit, view_frame
 from pulley.core.geometry.mesh import Mesh
@@ -33,15 +34,19 @@ class Meeting:
 class Scene:
     """Leaves of an assembly at given poses; ``poses`` holds those that are present, by path.
 
-    ``fits`` has what counts of each pair that is confirmed as a fit, as `bare_meshes` gives it. ``start`` has the poses
-    where the motion starts, of what stands elsewhere there: what overlaps then may do so all along.
+    ``terms`` says how contacts are judged. ``start`` has the poses where the motion starts, of what stands elsewhere
+    there: what overlaps then may do so all along.
     """
 
     assembly: Assembly
     poses: Mapping[str, Pose]
-    tolerance: float = TOLERANCE
-    fits: Bare = field(default_factory=dict)
+    terms: Terms = field(default_factory=Terms)
     start: Mapping[str, Pose] = field(default_factory=dict)
+
+    @property
+    def tolerance(self) -> float:
+        """The tolerance in mm, before walls are looked at."""
+        return self.terms.tolerance
 
     @cached_property
     def paths(self) -> tuple[str, ...]:
@@ -74,27 +79,56 @@ class Scene:
 
     def contact(self, mover: str, blocker: str, direction: Vector) -> Contact:
         """First contact of one leaf with another along ``direction``."""
-        bodies = self._bodies(mover, blocker)
-        return first_contact(*bodies, direction, may=self.allowed(mover, blocker)) if bodies else APART
+        pair = self._pair(self._place[mover], self._place[blocker], unit(direction))
+        if pair is None:
+            return APART
+        mesh, other, may = pair
+        return first_contact(mesh, self.poses[mover], other, self.poses[blocker], direction, may=may)
 
     def contact_turning(self, mover: str, blocker: str, turn: Turn) -> Contact:
         """First contact of one leaf with another in a turn; its travel is in degrees."""
-        bodies = self._bodies(mover, blocker)
-        return first_contact_turning(*bodies, turn, may=self.allowed(mover, blocker)) if bodies else APART
+        pair = self._pair(self._place[mover], self._place[blocker], turn.direction)
+        if pair is None:
+            return APART
+        mesh, other, may = pair
+        return first_contact_turning(mesh, self.poses[mover], other, self.poses[blocker], turn, may=may)
 
-    def allowed(self, mover: str, blocker: str) -> Allowed:
-        """What two leaves may penetrate in a motion that starts here, or at ``start``."""
-        mesh, pose, other, other_pose = self._bodies(mover, blocker)
-        seen = placed_within(self.start.get(mover, pose), self.start.get(blocker, other_pose))
-        return allowed(mesh, other, seen.tobytes(), self.tolerance)
+    def _pair(self, mover: int, other: int, along: Vector) -> tuple[Mesh, Mesh, Allowed] | None:
+        """What counts of two leaves (by place) in a motion along a unit vector, and what they may penetrate.
 
-    def _bodies(self, mover: str, blocker: str) -> tuple[Mesh, Pose, Mesh, Pose] | None:
-        """Meshes and poses of two leaves, less what makes a confirmed fit; None when nothing is left."""
-        meshes = self.fits.get(pair := frozenset((mover, blocker)), {})
-        if pair in self.fits and meshes is None:
+        Less what makes a confirmed fit, and what a ring that gives bends clear of; None when nothing is left.
+        """
+        give = self.terms.give(self.paths[mover], self.paths[other])
+        key = mover, other, along.tobytes() if give else b""
+        if key not in self._pairs:
+            self._pairs[key] = self._judged(self.paths[mover], self.paths[other], along, give)
+        return self._pairs[key]
+
+    def _judged(self, mover: str, other: str, along: Vector, give: float) -> tuple[Mesh, Mesh, Allowed] | None:
+        meshes = self.terms.fits.get(pair := frozenset((mover, other)), {})
+        if pair in self.terms.fits and meshes is None:
             return None
-        (mesh, pose), (other, other_pose) = self.body(mover), self.body(blocker)
-        return meshes.get(mover, mesh), pose, meshes.get(blocker, other), other_pose
+        mesh, rest = (meshes.get(path, self.assembly.by_path[path].part.mesh) for path in (mover, other))
+        poses = [self.start.get(path, self.poses[path]) for path in (mover, other)]
+        bends = self.terms.gives.get(mover, 0.0), self.terms.gives.get(other, 0.0)
+        if bends[0] and (bare := opened(mesh, poses[0], rest, poses[1], bends[0], along)):
+            rest, give = bare, give - bends[0]
+        if bends[1] and (bare := opened(rest, poses[1], mesh, poses[0], bends[1], along)):
+            mesh, give = bare, give - bends[1]
+        return mesh, rest, allowed(mesh, rest, placed_within(*poses).tobytes(), self.tolerance, give)
+
+    @cached_property
+    def _pairs(self) -> dict[tuple[int, int, bytes], tuple[Mesh, Mesh, Allowed] | None]:
+        return {}
+
+    @property
+    def exceptions(self) -> dict[tuple[str, str], Allowed]:
+        """Of the pairs judged so far those to which another tolerance applied, or that were judged by their growth."""
+        found = {}
+        for (mover, other, _), pair in self._pairs.items():
+            if pair and (pair[2].sunk or abs(pair[2].tolerance - self.tolerance) > 1e-9):
+                found[tuple(sorted((self.paths[mover], self.paths[other])))] = pair[2]
+        return found
 
     def body(self, path: str) -> tuple[Mesh, Pose]:
         """The mesh and the pose (4, 4) of a leaf."""
@@ -175,7 +209,7 @@ class Scene:
         key, at = frame.tobytes(), self.poses[self.paths[mover]][:3, 3]
         chosen, kept, sides, shifts, depths, reaches = [], [], [], [], [], []
         for number, place in enumerate(near):
-            pair = self._pair(mover, place)
+            pair = self._pair(mover, place, direction)
             if pair is None:
                 continue
             mesh, other, may = pair
@@ -211,18 +245,6 @@ class Scene:
         if contact.point is None or (best and contact.travel >= best.travel):
             return None
         return Meeting(self.paths[mover], self.paths[place], contact.travel, contact.point)
-
-    def _pair(self, mover: int, other: int) -> tuple[Mesh, Mesh, Allowed] | None:
-        """Meshes of two leaves (by place), less what makes a confirmed fit, and what they may penetrate."""
-        if (mover, other) not in self._pairs:
-            bodies = self._bodies(self.paths[mover], self.paths[other])
-            may = self.allowed(self.paths[mover], self.paths[other]) if bodies else None
-            self._pairs[mover, other] = (bodies[0], bodies[2], may) if bodies else None
-        return self._pairs[mover, other]
-
-    @cached_property
-    def _pairs(self) -> dict[tuple[int, int], tuple[Mesh, Mesh, Allowed] | None]:
-        return {}
 
     def _facing(self, place: int, mesh: Mesh, frame: bytes, sense: float, radius: float) -> Facing:
         """The facets of a leaf that face along or against the w of a view frame, kept as long as somebody else does."""
@@ -265,4 +287,4 @@ def home_scene(assembly: Assembly, removed: Iterable[str] = (), tolerance: float
     """The assembled state, less the components (leaves or subassemblies) named in ``removed``."""
     gone = set(assembly.leaves_of(removed))
     poses = {leaf.path: leaf.pose for leaf in assembly.leaves if leaf.path not in gone}
-    return Scene(assembly, poses, tolerance)
+    return Scene(assembly, poses, Terms(tolerance))

@@ -4,7 +4,6 @@ Both are thinned so far that they stand apart there, and by the tolerance more. 
 in the motion has come to penetrate deeper than it did at the start, by more than the tolerance.
 """
 
-from collections.abc import Iterator
 from dataclasses import dataclass
 from functools import lru_cache
 from threading import Lock
@@ -71,13 +70,14 @@ def allowed(mover: Mesh, rest: Mesh, relative: bytes, tolerance: float, give: fl
         depth = _depth(mover, rest, pose, applies)
     if depth == np.inf:
         return Allowed(0.0, 0.0, applies, 0.0, True)
-    radii = _split(mover, rest, depth + applies + give)
-    return Allowed(*(max(r, least) for r, least in zip(radii, _least(mover, rest, applies), strict=True)), applies, depth)
+    one, other = _split(mover, rest, depth + applies + give)
+    one, other = max(one, _least(mover)), max(other, _least(rest))
+    return Allowed(one, other, max(applies, round(one + other - depth - give, 9)), depth)
 
 
-def _least(mover: Mesh, rest: Mesh, applies: float) -> tuple[float, float]:
-    """What either must be thinned by for its mesh's own error not to count as contact."""
-    return tuple(min(part.error, OF_WALL * part.wall, 0.5 * TOLERANCE) for part in (mover, rest))
+def _least(part: Mesh) -> float:
+    """What a part must be thinned by for its mesh's own error not to count as contact."""
+    return min(part.error, OF_WALL * part.wall)
 
 
 def _split(mover: Mesh, rest: Mesh, total: float) -> tuple[float, float]:
@@ -175,5 +175,3 @@ def placed_within(mover_pose: Pose, rest_pose: Pose) -> NDArray[np.float64]:
     seen[:, :3] = back @ rest_pose[:3, :3]
     seen[:, 3] = back @ (rest_pose[:3, 3] - mover_pose[:3, 3])
     return seen.round(9) + 0.0
-
-

@@ -227,9 +227,7 @@ def _cylindrical(corners: Facets, advance: float, near: NDArray[np.float64] | No
     return np.stack([np.hypot(x, y), z - advance * angle / WHOLE, angle], axis=-1)
 
 
-def _may_face(
-    corners: Facets, advance: float, facing: float, both: NDArray[np.bool_]
-) -> NDArray[np.bool_]:
+def _may_face(corners: Facets, advance: float, facing: float, both: NDArray[np.bool_]) -> NDArray[np.bool_]:
     """Which facets (k,) have a point that faces the turn; either way where ``both`` sides count.
 
     The normal times the velocity is linear over a facet, so its greatest value is at a corner.

@@ -12,6 +12,7 @@ from pulley.core.editing.filming import (
     set_bearings,
     set_caption,
 )
+from pulley.core.editing.judging import set_give, set_tolerance
 from pulley.core.editing.members import (
     add_members,
     as_units,

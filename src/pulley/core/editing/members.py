@@ -6,7 +6,6 @@ from itertools import groupby
 
 from pulley.core.assembly import Assembly
 from pulley.core.contact.scene import Scene
-from pulley.core.contact.start import TOLERANCE
 from pulley.core.editing.common import find_step, known_members, with_step
 from pulley.core.errors import PulleyError
 from pulley.core.motion.steps import nearest_first, poses_at, stages
@@ -68,7 +67,7 @@ def _with_members(step: Step, members: Sequence[str]) -> Step:
 def layer_alike(teardown: Teardown, assembly: Assembly, id: str) -> Teardown:
     """Order a fan from its rear to its front, what can go together in one layer."""
     stage = next(stage for stage in stages(assembly, teardown) if stage.step is find_step(teardown, id))
-    scene = Scene(assembly, poses_at(assembly, stage.before), TOLERANCE)
+    scene = Scene(assembly, poses_at(assembly, stage.before))
     layers = stack_layers(scene, stage.step.members, stage.step.direction)
     members = tuple(member for layer in layers for member in layer)
     return with_step(teardown, replace(stage.step, members=members, layers=tuple(map(len, layers))))

@@ -95,7 +95,7 @@ def _parallel(step: Step, along: Vector) -> bool:
 def _reach(teardown: Teardown, assembly: Assembly, steps: list[Step], along: Vector) -> dict[str, tuple[float, float]]:
     """From where to where in mm along the line each step's members reach at the end, by step id."""
     poses = poses_at(assembly, displacements(assembly, teardown)[-1])
-    rows = {s.id: extents(Scene(assembly, poses, 0.0), s.members, tuple(along)) for s in steps}
+    rows = {s.id: extents(Scene(assembly, poses), s.members, tuple(along)) for s in steps}
     return {id: (float(row[:, 0].min()), float(row[:, 1].max())) for id, row in rows.items()}
 
 

@@ -52,7 +52,9 @@ from pulley.core.geometry.mesh import FAULTS
 GENERATED = re.compile(r"(NAUO\d*|=>\[.*\]|\[?\d+(:\d+)*\]?|Open CASCADE.*)$", re.I)
 KERNEL = ("SOLID", "COMPOUND", "COMPSOLID", "SHELL", "FACE")  # what the kernel itself calls what has no name
 NAMING = re.compile(rb"(?:PRODUCT|NEXT_ASSEMBLY_USAGE_OCCURRENCE)\s*\(([^)]*)\)")  # where a file names things
-NEAR = 1.0  # mm between the bounds of two components at home, within which the finer mesh of one wants that of the other
+NEAR = (
+    1.0  # mm between the bounds of two components at home, within which the finer mesh of one wants that of the other
+)
 Colour = tuple[float, float, float]
 
 
@@ -279,7 +281,9 @@ class _Builder:
         for part in dict.fromkeys(component.part for component in self.components if component.part):
             words = _warped(self._forms[part.key].warp)
             if words:
-                self.notes.append(f"{part.name} counts as a part of its own: it is{words.replace(',', '')} in the file.")
+                self.notes.append(
+                    f"{part.name} counts as a part of its own: it is{words.replace(',', '')} in the file."
+                )
 
 
 def _warped(warp: Pose) -> str:

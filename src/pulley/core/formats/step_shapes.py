@@ -84,7 +84,7 @@ def wanted_error(wall: float) -> float:
 
 
 def _within_budget(shape: TopoDS_Shape, error: float) -> Mesh:
-    """A mesh to within ``error`` mm, or as near to it as `BUDGET` triangles come; a large shape is first tried coarsely."""
+    """A mesh to within ``error`` mm, or as near to it as `BUDGET` triangles come; a large shape is tried coarsely first."""
     chord = max(error, LARGE * _size(shape))
     mesh = mesh_shape(shape, chord)
     for _ in range(HALVINGS):
@@ -135,7 +135,7 @@ def mesh_shape(shape: TopoDS_Shape, chord: float) -> Mesh:
     outward = np.concatenate(normals)
     if volume is not None and volume < 0:
         corners, outward, volume = corners[:, ::-1].copy(), -outward, -volume
-    mesh = Mesh(
+    return Mesh(
         vertices=np.concatenate(vertices),
         normals=outward,
         triangles=corners,
@@ -147,7 +147,6 @@ def mesh_shape(shape: TopoDS_Shape, chord: float) -> Mesh:
         bodies=np.concatenate(bodies),
         error=_error(faces),
     )
-    return mesh
 
 
 def _bodies(shape: TopoDS_Shape) -> list[list[TopoDS_Face]]:

@@ -12,6 +12,7 @@ import numpy as np
 from jsonschema import Draft202012Validator, ValidationError
 
 from pulley.core.assembly import Assembly
+from pulley.core.contact.start import TOLERANCE
 from pulley.core.errors import PulleyError
 from pulley.core.formats.scenery_json import KEYS, scenery, scenery_document
 from pulley.core.motion.rules import check_motion
@@ -53,13 +54,15 @@ def from_document(document: Any) -> Teardown:
     if errors:
         raise PulleyError(f"This teardown cannot be used: {_place(document, errors[0])}: {_complaint(errors[0])}.")
     known = {"format", "version", "name", "units", "source", "bundles", "fits", "steps", "cameras", *KEYS}
-    known |= {"hidden", "home", "poses", "placed"}
+    known |= {"hidden", "home", "poses", "placed", "gives", "tolerance"}
     of_trails = {"shown", "of", *vars(TrailLine())}
     teardown = Teardown(
         name=document.get("name") or "Teardown",
         steps=tuple(_step(item) for item in document["steps"]),
         cameras=tuple(_camera(item) for item in document.get("cameras", ())),
         fits=tuple(document.get("fits", ())),
+        gives=tuple(document.get("gives", ())),
+        tolerance=float(document.get("tolerance", TOLERANCE)),
         bundles=tuple(_bundle(item) for item in document.get("bundles", ())),
         poses=tuple(KeptPose(**item) for item in document.get("poses", ())),
         placed=tuple(_placed(item) for item in document.get("placed", ())),
@@ -191,6 +194,8 @@ def to_document(teardown: Teardown) -> dict[str, Any]:
         "source": teardown.source,
         "bundles": [{"name": b.name, "members": list(b.members), **b.extra} for b in teardown.bundles],
         "fits": list(teardown.fits),
+        **({"gives": list(teardown.gives)} if teardown.gives else {}),
+        "tolerance": teardown.tolerance,
         "steps": [step_document(step) for step in teardown.steps],
         "cameras": [_camera_document(camera) for camera in teardown.cameras],
         **seen,
@@ -277,6 +282,7 @@ def check_members(assembly: Assembly, teardown: Teardown) -> None:
         _check_paths(assembly, getattr(teardown, field), field)
     _check_paths(assembly, [placed.component for placed in teardown.placed], "placed")
     _check_paths(assembly, [fit[end] for fit in teardown.fits for end in ("a", "b")], "fits")
+    _check_paths(assembly, [give["component"] for give in teardown.gives], "gives")
 
 
 def _check_paths(assembly: Assembly, paths: Iterable[str], where: str) -> None:

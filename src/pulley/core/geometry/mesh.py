@@ -215,12 +215,16 @@ class Mesh:
             )
 
 
-def _parted(vertices: NDArray[np.float64], triangles: NDArray[np.intp]) -> tuple[NDArray[np.float64], NDArray[np.int32]]:
+def _parted(
+    vertices: NDArray[np.float64], triangles: NDArray[np.intp]
+) -> tuple[NDArray[np.float64], NDArray[np.int32]]:
     """Vertices and triangles in which surfaces that share a point, but no edge, have it twice."""
     ends = np.sort(triangles[:, [0, 1, 1, 2, 2, 0]].reshape(-1, 2), axis=1)
     edges = np.unique(ends[:, 0].astype(np.int64) << 32 | ends[:, 1], return_inverse=True)[1].reshape(-1)
     count = len(triangles), int(edges.max(initial=-1)) + 1
-    links = coo_array((np.ones(len(edges), np.int8), (np.repeat(np.arange(count[0]), 3), edges + count[0])), [sum(count)] * 2)
+    links = coo_array(
+        (np.ones(len(edges), np.int8), (np.repeat(np.arange(count[0]), 3), edges + count[0])), [sum(count)] * 2
+    )
     _, surface = connected_components(links, directed=False)
     keys = triangles.astype(np.int64) << 32 | surface[: count[0], None]
     kept, parted = np.unique(keys, return_inverse=True)

@@ -7,9 +7,8 @@ import numpy as np
 
 from pulley.core import editing
 from pulley.core.assembly import Assembly
-from pulley.core.contact.fits import bare_meshes
 from pulley.core.contact.scene import Scene
-from pulley.core.contact.start import TOLERANCE
+from pulley.core.contact.terms import terms_of
 from pulley.core.geometry.frames import translation, unit
 from pulley.core.motion.steps import displacements, poses_at
 from pulley.core.planning.ways_out import round_down
@@ -29,8 +28,7 @@ def scene_after(
     if any(offset):
         for path in assembly.leaves_of(movers):
             state[path] = translation(np.array(offset)) @ state.get(path, np.eye(4))
-    fits = bare_meshes(assembly, teardown.fits)
-    return Scene(assembly, poses_at(assembly, state), TOLERANCE, fits)
+    return Scene(assembly, poses_at(assembly, state), terms_of(assembly, teardown))
 
 
 def at_home(assembly: Assembly, teardown: Teardown, played: int | None, component: str, point: Vector3) -> Vector3:

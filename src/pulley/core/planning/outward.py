@@ -75,8 +75,7 @@ def outward(scene: Scene, members: Sequence[str], axis: Axis, pitch: float) -> O
         alone = Scene(
             scene.assembly,
             {path: pose for path, pose in scene.poses.items() if path not in everyone or path in own},
-            scene.tolerance,
-            scene.fits,
+            scene.terms,
         )
         suggested = max(suggested, leaving_distance(alone, own, np.array(direction), pitch))
         meeting = alone.first_meeting(own, np.array(direction))

@@ -8,10 +8,11 @@ import numpy as np
 
 from pulley.core.assembly import Assembly
 from pulley.core.contact.check import check
-from pulley.core.contact.fits import bare_meshes
+from pulley.core.contact.giving import find_gives
 from pulley.core.contact.scene import Scene
-from pulley.core.contact.start import TOLERANCE
-from pulley.core.describe import component_name, direction_word
+from pulley.core.contact.terms import terms_of
+from pulley.core.describe import component_name, direction_word, give_sentence
+from pulley.core.editing.judging import set_give
 from pulley.core.errors import PulleyError
 from pulley.core.motion.steps import displacements, poses_at
 from pulley.core.planning.blocking import SIX, Blocking, Unit
@@ -31,7 +32,8 @@ class Options:
 
     ``parts``: what to take apart, everything when empty. ``whole``: subassemblies that stay in one piece;
     with ``depth``, so do all that lie that deep, 1 for those right below the root. ``stay``: what never moves,
-    guessed when empty. ``gap`` in mm, or ``length`` to fill in mm, or neither. At most ``most`` steps.
+    guessed when empty. ``gap`` in mm, or ``length`` to fill in mm, or neither. At most ``most`` steps. With ``bending``
+    what looks like a ring that bends may, beside what the teardown says of it.
     """
 
     parts: tuple[str, ...] = ()
@@ -41,6 +43,7 @@ class Options:
     gap: float | None = None
     length: float | None = None
     fasteners_first: bool = True
+    bending: bool = True
     most: int | None = None
 
 
@@ -57,18 +60,24 @@ class Left:
 class Proposal:
     """Steps to be put after those of the teardown, each with its reason as a note; what stays and what is left.
 
-    ``extent`` is the longest side in mm of the bounds of everything at the end.
+    ``extent`` is the longest side in mm of the bounds of everything at the end. ``gives`` has, by step id, what must
+    bend in it: leaves, and by how many mm.
     """
 
     steps: tuple[Step, ...]
     stay: tuple[str, ...]
     left: tuple[Left, ...] = ()
+    gives: dict[str, tuple[tuple[str, float], ...]] = field(default_factory=dict)
     extent: float = field(default=0.0, compare=False)
 
     def added_to(self, teardown: Teardown, ids: Iterable[str] | None = None) -> Teardown:
         """The teardown with these steps after its own, or with those of them that ``ids`` name."""
         wanted = None if ids is None else set(ids)
         chosen = [step for step in self.steps if wanted is None or step.id in wanted]
+        for step in chosen:
+            for leaf, by in self.gives.get(step.id, ()):
+                if all(give["component"] != leaf or give["by"] < by for give in teardown.gives):
+                    teardown = set_give(teardown, leaf, by)
         return replace(teardown, steps=(*teardown.steps, *chosen))
 
 
@@ -90,7 +99,7 @@ def propose(
     ----------
     assembly : Assembly
     teardown : Teardown, optional
-        Its steps are respected; its confirmed fits count.
+        Its steps are respected; its confirmed fits and what it says gives count.
     options : Options, optional
     report : callable
         Told the share of the work done, 0 to 1, and what is being done. Where it raises `Enough`, what was found
@@ -107,6 +116,9 @@ def propose(
     diagrams (Agrawala et al. 2003, Li et al. 2008); all from memory.
     """
     teardown, options = teardown or Teardown("Proposed"), options or Options()
+    for give in find_gives(assembly) if options.bending else ():
+        if all(known["component"] != give.component for known in teardown.gives):
+            teardown = set_give(teardown, give.component, give.by)
     _refuse_nonsense(options)
     blocking = _blocking(assembly, teardown, options)
     present, wanted = _present(blocking, teardown, options)
@@ -136,7 +148,7 @@ def _refuse_nonsense(options: Options) -> None:
 def _blocking(assembly: Assembly, teardown: Teardown, options: Options) -> Blocking:
     """What blocks what, where a teardown leaves everything."""
     poses = poses_at(assembly, displacements(assembly, teardown)[-1])
-    scene = Scene(assembly, poses, TOLERANCE, bare_meshes(assembly, teardown.fits))
+    scene = Scene(assembly, poses, terms_of(assembly, teardown))
     return Blocking(scene, _units(assembly, options))
 
 
@@ -237,11 +249,18 @@ def _proposal(
     steps = steps_of(blocking, ids, placed)
     if _faulty(blocking.scene.assembly, teardown, steps):  # at once they may meet where one by one they do not
         steps = steps_of(blocking, ids, placed, fans=False)
+    gives = check(blocking.scene.assembly, replace(teardown, steps=(*teardown.steps, *steps))).gives
+    steps = [replace(step, note=_bending(blocking.scene.assembly, step, gives.get(step.id, ()))) for step in steps]
     kept = tuple(blocking.units[k].path for k in sorted(stay))
     staying = {*left, *dropped}
     held = [_held(blocking, k, staying | stay, k in dropped) for k in sorted(staying)]
     held += [_held(blocking, k, set(each.removal.units)) for each in placed for k in each.removal.together]
-    return Proposal(tuple(steps), kept, tuple(held), extent(blocking, placed))
+    return Proposal(tuple(steps), kept, tuple(held), gives, extent(blocking, placed))
+
+
+def _bending(assembly: Assembly, step: Step, gives: Sequence[tuple[str, float]]) -> str:
+    """A step's note, with what must bend in it."""
+    return " ".join([step.note, *(f"{give_sentence(assembly, leaf, by)}." for leaf, by in gives)])
 
 
 def _held(blocking: Blocking, k: int, present: set[int], dropped: bool = False) -> Left:

@@ -9,9 +9,11 @@ import numpy as np
 
 from pulley.core.assembly import Assembly
 from pulley.core.contact.check import Snag, Verdict, check
-from pulley.core.contact.fits import bare_meshes, find_fit
+from pulley.core.contact.fits import find_fit
+from pulley.core.contact.giving import find_gives
 from pulley.core.contact.scene import Scene
-from pulley.core.contact.start import TOLERANCE
+from pulley.core.contact.terms import terms_of
+from pulley.core.editing.judging import set_give
 from pulley.core.geometry.frames import Vector, translation, unit
 from pulley.core.motion.steps import Stage, poses_at, stages
 from pulley.core.motion.travel import Slide
@@ -31,7 +33,8 @@ class Remedy:
     ``order``: play ``steps``, which move the components in the way, before it, or where ``later`` play it
     after them. ``first``: move ``components`` out of the way before it, along ``direction`` by ``distance``.
     ``shorten``: go only ``distance`` mm (degrees for a turn). ``direction``: go along ``direction``.
-    ``path``: go along ``waypoints``. ``fit``: confirm that ``components`` overlap by design.
+    ``path``: go along ``waypoints``. ``fit``: confirm that ``components`` overlap by design. ``gives``: let the one
+    component in ``components`` bend by ``distance``.
     """
 
     kind: str
@@ -79,11 +82,10 @@ def remedies(assembly: Assembly, teardown: Teardown, verdict: Verdict, step_id: 
     stage = next(stage for stage in stages(assembly, teardown) if stage.step.id == step_id)
     if not verdict.snags[step_id]:
         return ()
-    fits = bare_meshes(assembly, teardown.fits)
-    scene = Scene(assembly, poses_at(assembly, stage.before), TOLERANCE, fits)
+    scene = Scene(assembly, poses_at(assembly, stage.before), terms_of(assembly, teardown))
     case = _Case(assembly, teardown, verdict, stage, scene)
     found = []
-    for way in (_reorder, _confirm, _clear_first, _shorten, _turn_to, _bend):
+    for way in (_reorder, _confirm, _let_give, _clear_first, _shorten, _turn_to, _bend):
         remedy = next((remedy for remedy in way(case) if _helps(case, remedy)), None)
         if remedy:
             found.append(remedy)
@@ -111,6 +113,8 @@ def apply_remedy(teardown: Teardown, step_id: str, remedy: Remedy) -> Teardown:
     if remedy.kind == "fit":
         a, b = remedy.components
         return replace(teardown, fits=(*teardown.fits, {"a": a, "b": b, "depth": remedy.distance}))
+    if remedy.kind == "gives":
+        return set_give(teardown, remedy.components[0], remedy.distance)
     if remedy.kind == "order":
         return replace(teardown, steps=_reordered(teardown.steps, step, remedy))
     if remedy.kind == "first":
@@ -182,6 +186,14 @@ def _confirm(case: _Case) -> Iterator[Remedy]:
         fit = find_fit(case.assembly, *sorted(pairs.pop()))
         if fit:
             yield Remedy("fit", (fit.a, fit.b), distance=round(fit.depth, 3))
+
+
+def _let_give(case: _Case) -> Iterator[Remedy]:
+    """What all snags have in common is a ring that looks as if it bends."""
+    common = set.intersection(*({snag.moving, snag.blocker} for snag in case.snags))
+    for give in find_gives(case.assembly) if common else ():
+        if give.component in common:
+            yield Remedy("gives", (give.component,), distance=give.by)
 
 
 def _clear_first(case: _Case) -> Iterator[Remedy]:

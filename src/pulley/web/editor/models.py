@@ -27,6 +27,8 @@ class Teardown(models.Model):
     hidden = models.JSONField(default=list)
     home = models.JSONField(default=list, help_text="Components that no step moves")
     fits = models.JSONField(default=list)
+    gives = models.JSONField(default=list, help_text="Components that bend, by how many mm")
+    tolerance = models.FloatField(default=0.1, help_text="mm that a motion may let two components penetrate each other")
     poses = models.JSONField(default=list, help_text="Arrangements kept by name")
     placed = models.JSONField(default=list, help_text="Components found elsewhere than the file has them")
     source = models.JSONField(default=dict)

@@ -9,10 +9,10 @@ from pulley.core.formats.scenery_json import scenery, scenery_document
 from pulley.web.editor.models import Camera, Member, Step, Teardown
 from pulley.web.library.models import Assembly
 
-PLAIN = ("name", "source", "extra")  # fields that row and core share as they are
+PLAIN = ("name", "source", "tolerance", "extra")  # fields that row and core share as they are
 STEP = ("label", "kind", "distance", "pitch", "total", "smooth", "angle", "advance")
 STEP += ("duration", "start", "camera", "camera_move", "caption", "trails", "off", "colour", "note", "extra")
-LISTS = ("hidden", "home", "fits")
+LISTS = ("hidden", "home", "fits", "gives")
 CAMERA = ("name", "projection", "fov", "extra")
 POINTS = ("eye", "target", "up")
 

@@ -24,7 +24,13 @@ _lock = threading.Lock()
 
 def _key(assembly_id: Any, teardown: core.Teardown) -> Any:
     motions = tuple((s.id, s.start, s.duration, core.motion_only(s)) for s in teardown.steps)
-    return assembly_id, motions, json.dumps(teardown.fits), teardown.home, teardown.placed
+    return (
+        assembly_id,
+        motions,
+        json.dumps([teardown.fits, teardown.gives, teardown.tolerance]),
+        teardown.home,
+        teardown.placed,
+    )
 
 
 def _future(key: Any, work: Callable[[], Any]) -> Future:

@@ -1,0 +1,170 @@
+"""Components that leave by bending: circlips, piston rings, O-rings, seals.
+
+A ring that moves along its axis opens, or closes, by what it gives: whatever of the other part lies that much beyond
+its inside, or within its outside, is no contact. In any other motion it gives as all else does, by being thinned.
+"""
+
+import re
+from dataclasses import dataclass, replace
+from functools import lru_cache
+
+import numpy as np
+from numpy.typing import NDArray
+
+from pulley.core.assembly import Assembly, Component, component_bounds
+from pulley.core.contact.start import TOLERANCE
+from pulley.core.contact.sweep import first_contact
+from pulley.core.geometry.frames import Pose, Vector, apply, inverse
+from pulley.core.geometry.mesh import Mesh
+from pulley.core.geometry.symmetry import Line, cylindrical, symmetry_axis
+
+NAMES = re.compile(
+    r"\b(circlips?|(retaining|snap|piston|lock(ing)?|scraper|guide|oil) ?rings?|o[ -]?rings?|seals?|gaskets?)\b", re.I
+)
+SLOT = (2.0, 150.0)  # degrees of a ring that are open
+THIN = 0.55  # least inner radius of a ring, of its outer one
+FLAT = 0.6  # most height of a ring, of its outer radius
+MOST = 0.35  # of its outer radius that a ring may be thought to give
+ROUND = 0.02  # of its thickness by which a torus's section may be off a circle
+ALONG = np.cos(np.radians(1.0))  # motions nearer than this to a ring's axis are along it
+STEP = 0.1  # mm that what a component gives by is rounded up to
+
+
+@dataclass(frozen=True)
+class Give:
+    """A leaf that may be meant to bend, by how much in mm, and what says so."""
+
+    component: str
+    by: float
+    why: str
+
+
+def opened(ring: Mesh, ring_pose: Pose, other: Mesh, other_pose: Pose, by: float, along: Vector) -> Mesh | None:
+    """What of another part still counts when a ring that gives moves along its own axis; None for any other motion."""
+    axis = ring_axis(ring)
+    if axis is None or abs(float(ring_pose[:3, :3] @ axis.direction @ along)) < ALONG:
+        return None
+    relative = (inverse(ring_pose) @ other_pose).round(9) + 0.0
+    return _opened(ring, other, relative.tobytes(), by)
+
+
+@lru_cache(maxsize=1024)
+def _opened(ring: Mesh, other: Mesh, relative: bytes, by: float) -> Mesh:
+    axis = ring_axis(ring)
+    inner, outer = _radii(ring, axis)
+    radius = cylindrical(apply(np.frombuffer(relative).reshape(4, 4), other.vertices), axis)[:, 0]
+    within = (radius >= inner - TOLERANCE) & (radius <= inner + by + TOLERANCE)
+    without = (radius >= outer - by - TOLERANCE) & (radius <= outer + TOLERANCE)
+    passed = (within | without)[other.triangles].all(1)
+    return replace(other, bare=~passed if other.bare is None else other.bare & ~passed, thickness=other.walls)
+
+
+@lru_cache(maxsize=1024)
+def ring_axis(mesh: Mesh) -> Line | None:
+    """The axis of a flat or round ring, whole or slotted; None for anything else."""
+    axis = symmetry_axis(mesh) or _fitted_axis(mesh)
+    if axis is None or not len(mesh.vertices):
+        return None
+    radius, _, height = cylindrical(mesh.vertices, axis).T
+    if radius.min() < THIN * radius.max() or np.ptp(height) > FLAT * radius.max():
+        return None
+    return axis
+
+
+def _fitted_axis(mesh: Mesh) -> Line | None:
+    """The axis of a slotted ring without round faces: across its plane, through the circle fitted to it."""
+    if not mesh.closed:
+        return None
+    middle = mesh.vertices.mean(0)
+    _, spread, axes = np.linalg.svd(mesh.vertices - middle, full_matrices=False)
+    if spread[2] > 0.5 * spread[1]:
+        return None
+    x, y = ((mesh.vertices - middle) @ axes[:2].T).T
+    (cx, cy, _), *_ = np.linalg.lstsq(np.column_stack([2 * x, 2 * y, np.ones(len(x))]), x**2 + y**2, rcond=None)
+    return Line(middle + cx * axes[0] + cy * axes[1], axes[2])
+
+
+def _radii(mesh: Mesh, axis: Line) -> tuple[float, float]:
+    radius = cylindrical(mesh.vertices, axis)[:, 0]
+    return float(radius.min()), float(radius.max())
+
+
+def find_gives(assembly: Assembly) -> tuple[Give, ...]:
+    """Leaves that look like rings which bend, with the least that lets them leave along their axis, in tree order.
+
+    By shape: a slotted ring, or a torus; by name otherwise. Only those that something else holds along their axis,
+    both ways, and that giving helps.
+    """
+    boxes = np.array([component_bounds(leaf) for leaf in assembly.leaves]).reshape(-1, 2, 3)
+    found = []
+    for k, leaf in enumerate(assembly.leaves):
+        why = _why(leaf)
+        if why is None:
+            continue
+        near = (boxes[:, 0] <= boxes[k, 1] + TOLERANCE).all(1) & (boxes[:, 1] >= boxes[k, 0] - TOLERANCE).all(1)
+        near[k] = False
+        by = _needed(leaf, [assembly.leaves[other] for other in np.flatnonzero(near)])
+        if by:
+            found.append(Give(leaf.path, by, why))
+    return tuple(found)
+
+
+def _why(leaf: Component) -> str | None:
+    axis = ring_axis(leaf.part.mesh)
+    if axis is None:
+        return None
+    if SLOT[0] <= _open_angle(leaf.part.mesh, axis) <= SLOT[1]:
+        return "a slotted ring"
+    if _is_torus(leaf.part.mesh, axis):
+        return "a torus"
+    return "its name" if NAMES.search(f"{leaf.name} {leaf.part.name}".replace("_", " ")) else None
+
+
+def _open_angle(mesh: Mesh, axis: Line) -> float:
+    """The widest angle in degrees without any of a ring's material."""
+    middles = np.concatenate(
+        [mesh.vertices, mesh.corners.mean(1), (mesh.corners + np.roll(mesh.corners, 1, 1)).reshape(-1, 3) / 2]
+    )
+    angles = np.sort(cylindrical(middles, axis)[:, 1])
+    gaps = np.diff(np.concatenate([angles, angles[:1] + 2 * np.pi]))
+    finest = np.median(gaps[gaps > 1e-6]) if (gaps > 1e-6).any() else 0.0
+    return float(np.degrees(gaps.max() - 2 * finest))
+
+
+def _is_torus(mesh: Mesh, axis: Line) -> bool:
+    radius, _, height = cylindrical(mesh.vertices, axis).T
+    middle, centre = (radius.min() + radius.max()) / 2, (height.min() + height.max()) / 2
+    thick = np.ptp(radius) / 2
+    return bool(np.abs(np.hypot(radius - middle, height - centre) - thick).max() < max(ROUND * thick, 0.02))
+
+
+def _needed(ring: Component, others: list[Component]) -> float:
+    """The least in mm that a ring must give to leave along its axis one way; 0 when it needs none or none helps."""
+    mesh = ring.part.mesh
+    axis = ring_axis(mesh)
+    along = ring.pose[:3, :3] @ axis.direction
+    held = [other for other in others if _held(ring, other, along, 0.0) and _held(ring, other, -along, 0.0)]
+    if not held or not all(any(_held(ring, other, way, 0.0) for other in others) for way in (along, -along)):
+        return 0.0
+    for by in sorted(_steps(ring, held, axis)):
+        if any(not any(_held(ring, other, way, by) for other in held) for way in (along, -along)):
+            return by
+    return 0.0
+
+
+def _steps(ring: Component, others: list[Component], axis: Line) -> set[float]:
+    """What it takes in mm, rounded up, to get over each radius of other parts that lies near a ring's inside or out."""
+    inner, outer = _radii(ring.part.mesh, axis)
+    found: set[float] = set()
+    for other in others:
+        points: NDArray[np.float64] = apply(inverse(ring.pose) @ other.pose, other.part.mesh.vertices)
+        radii = np.unique(cylindrical(points, axis)[:, 0].round(2))
+        for needed in (*(radii - inner), *(outer - radii)):
+            if TOLERANCE < needed <= MOST * outer:
+                found.add(round(float(np.ceil((needed - 0.02) / STEP) * STEP), 6))
+    return found
+
+
+def _held(ring: Component, other: Component, along: Vector, by: float) -> bool:
+    mesh = opened(ring.part.mesh, ring.pose, other.part.mesh, other.pose, by, along) if by else other.part.mesh
+    return first_contact(ring.part.mesh, ring.pose, mesh, other.pose, along).point is not None
