@@ -34,7 +34,7 @@ class KeptTests(TestCase):
 
     def counted(self, plan) -> int:
         """How many groups of steps are worked out in a check."""
-        with mock.patch.object(checking, "_snags", wraps=checking._snags) as worked:
+        with mock.patch.object(checking, "_found", wraps=checking._found) as worked:
             self.assertTrue(check(self.assembly, plan).clear)
         return worked.call_count
 

@@ -84,7 +84,7 @@ def wanted_error(wall: float) -> float:
 
 
 def _within_budget(shape: TopoDS_Shape, error: float) -> Mesh:
-    """A mesh to within ``error`` mm, or as near to it as `BUDGET` triangles come; a large shape is tried coarsely first."""
+    """A mesh to within ``error`` mm, or as near to it as `BUDGET` triangles come; tried coarsely first."""
     chord = max(error, LARGE * _size(shape))
     mesh = mesh_shape(shape, chord)
     for _ in range(HALVINGS):
