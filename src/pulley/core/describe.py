@@ -9,6 +9,7 @@ import numpy as np
 
 from pulley.core.assembly import Assembly, Component
 from pulley.core.contact.check import Snag
+from pulley.core.contact.start import Allowed
 from pulley.core.geometry.frames import unit as unit_vector
 from pulley.core.planning.directions import AXES
 from pulley.core.planning.ways_out import WayOut
@@ -136,9 +137,22 @@ def snag_sentence(assembly: Assembly, snag: Snag, movers: Sequence[str] = (), un
     return f"{mover} meets {blocker} after {measured(snag.travel, unit)}{where}"
 
 
-def give_sentence(assembly: Assembly, leaf: str, by: float) -> str:
+def give_sentence(assembly: Assembly, leaf: str, by: float, unit: str = "mm") -> str:
     """That a component must bend in a step: ``Circlip gives by 1.2 mm``."""
-    return f"{component_name(assembly, leaf)} gives by {plain(by)} mm"
+    return f"{component_name(assembly, leaf)} gives by {shown(by, unit)} {unit}"
+
+
+def tolerance_sentence(
+    assembly: Assembly, tolerance: float, exceptions: Mapping[tuple[str, str], Allowed], unit: str = "mm"
+) -> str:
+    """On which tolerance a verdict stands: ``Tolerance 0.1 mm; 0.05 mm between shim and plate.``"""
+    words = [f"Tolerance {shown(tolerance, unit)} {unit}"]
+    for (a, b), may in sorted(exceptions.items(), key=lambda entry: entry[1].tolerance)[:2]:
+        names = f"{component_name(assembly, a)} and {component_name(assembly, b)}"
+        how = "by the growth of what they share" if may.sunk else f"{shown(may.tolerance, unit)} {unit}"
+        words.append(f"{how} between {names}")
+    more = f"; and {len(exceptions) - 2} pairs more" if len(exceptions) > 2 else ""
+    return "; ".join(words) + more + "."
 
 
 def skew_sentence(assembly: Assembly, member: str, angle: float) -> str:

@@ -27,6 +27,7 @@ FLAT = 0.6  # most height of a ring, of its outer radius
 MOST = 0.35  # of its outer radius that a ring may be thought to give
 ROUND = 0.02  # of its thickness by which a torus's section may be off a circle
 ALONG = np.cos(np.radians(1.0))  # motions nearer than this to a ring's axis are along it
+RIM = 0.97  # of a ring's greatest radius: what counts as its outside
 STEP = 0.1  # mm that what a component gives by is rounded up to
 
 
@@ -79,9 +80,17 @@ def _fitted_axis(mesh: Mesh) -> Line | None:
     _, spread, axes = np.linalg.svd(mesh.vertices - middle, full_matrices=False)
     if spread[2] > 0.5 * spread[1]:
         return None
-    x, y = ((mesh.vertices - middle) @ axes[:2].T).T
-    (cx, cy, _), *_ = np.linalg.lstsq(np.column_stack([2 * x, 2 * y, np.ones(len(x))]), x**2 + y**2, rcond=None)
-    return Line(middle + cx * axes[0] + cy * axes[1], axes[2])
+    flat = (mesh.vertices - middle) @ axes[:2].T
+    centre = _circle(flat)
+    far = np.linalg.norm(flat - centre, axis=1)
+    centre = _circle(flat[far > RIM * far.max()])  # by its outside alone, since points need not lie evenly
+    return Line(middle + centre @ axes[:2], axes[2])
+
+
+def _circle(points: NDArray[np.float64]) -> NDArray[np.float64]:
+    """The middle (2,) of the circle that points (n, 2) lie on, by least squares."""
+    known = np.column_stack([2 * points, np.ones(len(points))])
+    return np.linalg.lstsq(known, (points**2).sum(1), rcond=None)[0][:2]
 
 
 def _radii(mesh: Mesh, axis: Line) -> tuple[float, float]:
@@ -90,23 +99,29 @@ def _radii(mesh: Mesh, axis: Line) -> tuple[float, float]:
 
 
 def find_gives(assembly: Assembly) -> tuple[Give, ...]:
-    """Leaves that look like rings which bend, with the least that lets them leave along their axis, in tree order.
+    """Leaves that look like rings which bend, with the least that lets them leave along their axis, in tree order."""
+    return tuple(give for leaf in assembly.leaves if (give := find_give(assembly, leaf.path)))
 
-    By shape: a slotted ring, or a torus; by name otherwise. Only those that something else holds along their axis,
-    both ways, and that giving helps.
+
+@lru_cache(maxsize=4096)
+def find_give(assembly: Assembly, path: str) -> Give | None:
+    """What a leaf may be meant to give, and what says so; None where nothing does.
+
+    By shape: a slotted ring, or a torus; by name otherwise. Only where something else holds it along its axis both
+    ways, and giving helps.
     """
-    boxes = np.array([component_bounds(leaf) for leaf in assembly.leaves]).reshape(-1, 2, 3)
-    found = []
-    for k, leaf in enumerate(assembly.leaves):
-        why = _why(leaf)
-        if why is None:
-            continue
-        near = (boxes[:, 0] <= boxes[k, 1] + TOLERANCE).all(1) & (boxes[:, 1] >= boxes[k, 0] - TOLERANCE).all(1)
-        near[k] = False
-        by = _needed(leaf, [assembly.leaves[other] for other in np.flatnonzero(near)])
-        if by:
-            found.append(Give(leaf.path, by, why))
-    return tuple(found)
+    leaf = assembly.by_path[path]
+    why = _why(leaf)
+    if why is None:
+        return None
+    mine = component_bounds(leaf)
+    near = []
+    for other in assembly.leaves:
+        low, high = component_bounds(other)
+        if other is not leaf and (low <= mine[1] + TOLERANCE).all() and (high >= mine[0] - TOLERANCE).all():
+            near.append(other)
+    by = _needed(leaf, near)
+    return Give(path, by, why) if by else None
 
 
 def _why(leaf: Component) -> str | None:

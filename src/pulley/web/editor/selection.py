@@ -13,6 +13,7 @@ from django.views.decorators.http import require_GET, require_POST
 from pulley.core import describe, editing
 from pulley.core import teardown as core
 from pulley.core.assembly import Assembly
+from pulley.core.contact.giving import find_give
 from pulley.core.contact.scene import Scene
 from pulley.core.geometry.frames import unit
 from pulley.core.motion.travel import turn
@@ -92,9 +93,25 @@ def ways(request: HttpRequest, teardown_id: uuid.UUID) -> HttpResponse:
         else False,
         "placed": any(placed.component in members for placed in teardown.placed),
         "whole": any(not assembly.by_path[member].part for member in members),
+        **_giving(assembly, teardown, members, unit_sent(sent)),
         **own,
+        "tolerances": describe.tolerance_sentence(assembly, scene.tolerance, scene.exceptions, unit_sent(sent)),
     }
     return render(request, "editor/ways.html", context)
+
+
+def _giving(assembly: Assembly, teardown: core.Teardown, members: tuple[str, ...], unit: str) -> dict[str, Any]:
+    """By how much a single component gives, and what it looks as if it must."""
+    if len(members) != 1 or not assembly.by_path[members[0]].part:
+        return {}
+    known = next((give["by"] for give in teardown.gives if give["component"] == members[0]), 0.0)
+    likely = find_give(assembly, members[0])
+    return {
+        "one_part": True,
+        "gives": shown(known, unit) if known else "",
+        "may_give": shown(likely.by, unit) if likely else "",
+        "why_give": likely.why if likely else "",
+    }
 
 
 def _straight(assembly: Assembly, scene: Scene, members: tuple[str, ...], sent: Sent, snap: float) -> dict[str, Any]:

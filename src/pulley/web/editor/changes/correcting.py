@@ -268,6 +268,23 @@ def home(sent: Sent, teardown: Teardown, assembly: Assembly) -> Changed:
     return Changed(after, f"{short(members_name(assembly, paths))} {'stays home' if stay else 'moves again'}")
 
 
+def tolerance(sent: Sent, teardown: Teardown, assembly: Assembly) -> Changed:
+    """How much deeper than at its start a motion may let two components penetrate each other."""
+    mm = parse_length(sent.get("value", ""), unit_sent(sent))
+    return Changed(editing.set_tolerance(teardown, mm), f"tolerance {length(mm, sent)}")
+
+
+def give(sent: Sent, teardown: Teardown, assembly: Assembly) -> Changed:
+    """By how much a component bends out of the way; not at all when nothing is typed."""
+    (path,) = editing.known_members(assembly, paths_sent(sent)[:1])
+    typed_in = sent.get("value", "").strip()
+    mm = parse_length(typed_in, unit_sent(sent)) if typed_in not in ("", "0") else 0.0
+    name = short(members_name(assembly, [path]))
+    return Changed(
+        editing.set_give(teardown, path, mm), f"{name} gives by {length(mm, sent)}" if mm else f"{name} is stiff"
+    )
+
+
 def cells(sent: Sent, teardown: Teardown, assembly: Assembly) -> Changed:
     """Cells of the table of travels: a list of step, column and text, all of them or none."""
     typed_in = json_sent(sent, "cells")

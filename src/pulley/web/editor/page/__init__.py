@@ -77,6 +77,10 @@ def context(
         "counts": {"steps": len(cards), "moved": len(moved), "left": len(assembly.leaves) - len(moved)},
         "checking": verdict is None,
         "snag_count": sum(map(len, verdict.snags.values())) if verdict else 0,
+        "tolerance": f"{shown(teardown.tolerance, chosen.unit)} {chosen.unit}",
+        "judged": describe.tolerance_sentence(assembly, verdict.tolerance, verdict.exceptions, chosen.unit)
+        if verdict
+        else "",
         "open": open_step,
         "at": at,
         "unit": chosen.unit,

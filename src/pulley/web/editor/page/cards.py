@@ -35,6 +35,7 @@ class Card:
     directions: list[tuple[str, str, str, bool]]
     snags: list[str]
     skew: list[str]
+    gives: list[str]
     picture: str
     open: bool
 
@@ -70,6 +71,10 @@ def cards(
                 directions=_directions(step) if step.id == open_step else [],
                 snags=_snag_sentences(assembly, step, snags, unit),
                 skew=[describe.skew_sentence(assembly, *found) for found in verdict.skew[step.id]] if verdict else [],
+                gives=[
+                    describe.give_sentence(assembly, *found, unit)
+                    for found in (verdict.gives if verdict else {}).get(step.id, ())
+                ],
                 picture=pictures[number],
                 open=step.id == open_step,
             )
