@@ -5,7 +5,7 @@ import json
 from dataclasses import asdict
 from typing import Any
 
-from pulley.core import crossings, editing, visibility
+from pulley.core import crossings, describe, editing, visibility
 from pulley.core import teardown as core
 from pulley.core.assembly import Assembly
 from pulley.core.contact.check import Verdict
