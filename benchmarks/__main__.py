@@ -1,8 +1,8 @@
-"""Run every benchmark, or those named: python -m benchmarks [contact] [ways_out] ..."""
+"""Run every benchmark, or those named: python -m benchmarks [contact] [ways_out] ...; referee [QUERIES] [SEED]"""
 
 import sys
 
-from benchmarks import browser, contact, film, proposals, ways_out
+from benchmarks import browser, contact, film, proposals, referee, ways_out
 
 ALL = {
     "contact": contact.run,
@@ -15,6 +15,10 @@ ALL = {
 
 def main(names: list[str]) -> int:
     """Run the benchmarks named, all by default; 2 for a name that is none."""
+    if names[:1] == ["referee"]:
+        referee.run(*names[1:3])
+        referee.proposals()
+        return 0
     unknown = [name for name in names if name not in ALL]
     if unknown:
         print(f"There is no benchmark {unknown[0]}. Choose from: {', '.join(ALL)}.", file=sys.stderr)

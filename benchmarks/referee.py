@@ -15,14 +15,16 @@ from functools import cached_property
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.optimize import linprog
 from scipy.spatial.transform import Rotation
 
-from benchmarks.referee_bodies import Make, Solid, box, plate, random_body, screw, tube
+from benchmarks.proposals import assemblies
+from benchmarks.referee_bodies import Make, Solid, ball, box, corners_of, plate, random_body, screw, tube
+from benchmarks.referee_player import Player
 from pulley.core.assembly import Assembly, Component, Part
 from pulley.core.contact.check import check
 from pulley.core.contact.scene import home_scene
 from pulley.core.geometry.mesh import Mesh, flat_mesh
+from pulley.core.planning.proposal import propose
 from pulley.core.teardown import Axis, Step, Teardown
 
 SAG = 0.04  # mm that a circle's chords may lie off it in what Pulley is given, as its own reader meshes
@@ -94,88 +96,6 @@ class Query:
     motion: Step
     known: float | None | str = "?"
     separating: bool = False
-
-
-def corners_of(solid: Solid) -> NDArray[np.float64]:
-    """Triangles (k, 3, 3) of a solid."""
-    mesh = solid.to_mesh64()
-    return np.asarray(mesh.vert_properties)[:, :3][np.asarray(mesh.tri_verts)]
-
-
-def ball(shared: Solid) -> tuple[float, float]:
-    """The diameter in mm of the ball that fits into a solid: between these two."""
-    low = high = 0.0
-    for piece in shared.decompose() if shared.volume() > 1e-12 else ():
-        if piece.volume() < 1e-12:
-            continue
-        if piece.volume() > 0.995 * piece.hull().volume():
-            found = _ball_in_convex(piece.hull())
-            low, high = max(low, found), max(high, found)
-        else:
-            at_least, at_most = _ball_in_any(corners_of(piece))
-            low, high = max(low, at_least), max(high, at_most)
-    return low, high
-
-
-def _ball_in_convex(piece: Solid) -> float:
-    """The Chebyshev ball of a convex solid, by linear programming."""
-    corners = corners_of(piece)
-    normals = np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0])
-    length = np.linalg.norm(normals, axis=1)
-    keep = length > 1e-12
-    normals, corners = normals[keep] / length[keep, None], corners[keep]
-    middle = corners.mean((0, 1))
-    offset = ((corners[:, 0] - middle) * normals).sum(1)
-    rows = np.column_stack([normals, np.ones(len(normals))])
-    found = linprog([0, 0, 0, -1], rows, offset, bounds=[(None, None)] * 3 + [(0, None)])
-    return 2 * float(found.x[3]) if found.success else 0.0
-
-
-def _ball_in_any(corners: NDArray[np.float64]) -> tuple[float, float]:
-    """From how thick a solid is behind each facet: at most the thickest; at least a ball put in the middle there."""
-    normals = np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0])
-    length = np.linalg.norm(normals, axis=1)
-    corners, normals = corners[length > 1e-12], normals[length > 1e-12] / length[length > 1e-12, None]
-    chosen = np.linspace(0, len(corners) - 1, min(len(corners), 160)).astype(int)
-    starts = corners[chosen].mean(1)
-    thick = np.array([_behind(start, -normal, corners) for start, normal in zip(starts, normals[chosen], strict=True)])
-    thick[~np.isfinite(thick)] = 0.0
-    low = 0.0
-    for k in np.argsort(-thick)[:24]:
-        middle = starts[k] - normals[chosen][k] * thick[k] / 2
-        low = max(low, 2 * _distance(middle, corners))
-    return low, float(thick.max(initial=0.0))
-
-
-def _behind(start: NDArray[np.float64], along: NDArray[np.float64], corners: NDArray[np.float64]) -> float:
-    """Way along a ray to the first of triangles (k, 3, 3), its own left out."""
-    e1, e2 = corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0]
-    p = np.cross(along, e2)
-    det = (e1 * p).sum(1)
-    with np.errstate(divide="ignore", invalid="ignore"):
-        s = start - corners[:, 0]
-        u = (s * p).sum(1) / det
-        q = np.cross(s, e1)
-        v = (q @ along) / det
-        t = (e2 * q).sum(1) / det
-        hit = (u >= -1e-9) & (v >= -1e-9) & (u + v <= 1 + 1e-9) & (t > 1e-9)
-    return float(t[hit].min()) if hit.any() else np.inf
-
-
-def _distance(point: NDArray[np.float64], corners: NDArray[np.float64]) -> float:
-    """Distance in mm from a point to triangles (k, 3, 3)."""
-    a, b, c = np.moveaxis(corners, 1, 0)
-    normal = np.cross(b - a, c - a)
-    normal /= np.linalg.norm(normal, axis=1, keepdims=True)
-    away = ((point - a) * normal).sum(1)
-    foot = point - away[:, None] * normal
-    inside = np.ones(len(a), bool)
-    best = np.full(len(a), np.inf)
-    for p, q in ((a, b), (b, c), (c, a)):
-        inside &= (np.cross(q - p, foot - p) * normal).sum(1) >= 0
-        share = np.clip(((point - p) * (q - p)).sum(1) / np.maximum(((q - p) ** 2).sum(1), 1e-300), 0, 1)
-        best = np.minimum(best, np.linalg.norm(point - p - share[:, None] * (q - p), axis=1))
-    return float(np.where(inside, np.abs(away), best).min())
 
 
 def pose_at(motion: Step, share: float) -> Pose:
@@ -510,10 +430,27 @@ def table(count: int, seed: int, tell: Callable[[str], None] = lambda line: None
     return found
 
 
-def run(count: int = 500, seed: int = 20261126) -> None:
-    """Print the table."""
+def run(count: int | str = 500, seed: int | str = 20261126) -> None:
+    """Print the table of random scenes, and what the player finds of proposals."""
     print(f"\nThe referee, {count} queries from seed {seed}")
+    count, seed = int(count), int(seed)
     found = table(count, seed, print)
     print(f"{'':<22}{'tried':>7}" + "".join(f"{name:>24}" for name in CLASSES))
     for kind, counts in sorted(found.items()):
         print(f"{kind:<22}{counts['tried']:>7}" + "".join(f"{counts[name]:>24}" for name in CLASSES))
+
+
+def proposals() -> None:
+    """Play every proposal of docs' table."""
+    print("\nThe referee's player on proposals")
+    for assembly, _ in assemblies():
+        proposal = propose(assembly)
+        after = proposal.added_to(Teardown(""))
+        gives = {give["component"]: give["by"] for give in after.gives}
+        wrong = Player(assembly, gives, 6 if len(assembly.leaves) > 200 else 16).wrong(after)
+        print(
+            f"{assembly.name:<22}{len(proposal.steps):>4} steps, {len(wrong)} wrong",
+            *wrong[:5],
+            sep="\n    ",
+            flush=True,
+        )

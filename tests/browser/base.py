@@ -1,9 +1,11 @@
 """Headless Chromium on the live server, with a real worker; every page is watched while tests use it."""
 
+import atexit
 import os
 import subprocess
 import sys
 import time
+from functools import cache
 from pathlib import Path
 from urllib.parse import urlsplit
 
@@ -12,9 +14,10 @@ from django.contrib.auth import get_user_model
 from django.contrib.staticfiles.testing import StaticLiveServerTestCase
 from django.core.management import call_command
 from django.db import connection
-from playwright.sync_api import Page, sync_playwright
+from playwright.sync_api import Browser, Page, sync_playwright
 
 from pulley.core import teardown as core
+from pulley.web.accounts.models import Preferences
 from pulley.web.editor import services
 from pulley.web.editor.models import Teardown
 from pulley.web.library.models import Assembly
@@ -27,18 +30,33 @@ PATIENCE = int(os.environ.get("PULLEY_PATIENCE", "120000"))
 AXE = ROOT / "node_modules/axe-core/axe.min.js"
 
 
+@cache
+def browser() -> Browser:
+    """One browser for the whole run."""
+    playwright = sync_playwright().start()
+    found = playwright.chromium.launch(executable_path=CHROMIUM, args=FLAGS)
+    atexit.register(playwright.stop)
+    atexit.register(found.close)
+    return found
+
+
 class BrowserCase(StaticLiveServerTestCase):
-    """One browser and one database content a class; each test gets a page and, if it wants, a teardown."""
+    """One browser and one database content a run; each test gets a page and, if it wants, a teardown.
+
+    What a class brings in the next one finds, unless it starts with an empty library (``fresh``).
+    """
 
     with_worker = False
+    fresh = False
 
     @classmethod
     def setUpClass(cls):
         super().setUpClass()
-        cls.playwright = sync_playwright().start()
-        cls.browser = cls.playwright.chromium.launch(executable_path=CHROMIUM, args=FLAGS)
-        cls.context = cls.browser.new_context(viewport={"width": 1280, "height": 800})
-        cls.user = get_user_model().objects.create_user("demo")
+        if cls.fresh:
+            call_command("flush", verbosity=0, interactive=False)
+        Preferences.objects.all().delete()
+        cls.context = browser().new_context(viewport={"width": 1280, "height": 800})
+        cls.user, _ = get_user_model().objects.get_or_create(username="demo")
         cls.worker = None
         if cls.with_worker:
             env = {**os.environ, "PULLEY_DB_NAME": connection.settings_dict["NAME"]}
@@ -50,13 +68,11 @@ class BrowserCase(StaticLiveServerTestCase):
         if cls.worker:
             cls.worker.terminate()
             cls.worker.wait(30)
-        cls.browser.close()
-        cls.playwright.stop()
+        cls.context.close()
         super().tearDownClass()
-        call_command("flush", verbosity=0, interactive=False)
 
     def _fixture_teardown(self):
-        """What one test brought in stays for the next; the class empties the tables at its end."""
+        """What one test brought in stays for the next."""
 
     def setUp(self):
         self.expected = 0  # responses with an error status that the test provokes
@@ -86,9 +102,15 @@ class BrowserCase(StaticLiveServerTestCase):
         super().tearDown()
 
     @classmethod
+    def brought_in(cls, file: Path) -> Assembly:
+        """An assembly, brought in once a run."""
+        assembly = read(file)
+        return Assembly.objects.filter(name=assembly.name, bundles=[]).first() or add(cls.user, assembly)
+
+    @classmethod
     def as1(cls) -> Assembly:
-        """The test assembly, brought in once a class."""
-        return Assembly.objects.filter(name="as1").first() or add(cls.user, read(AS1))
+        """The test assembly."""
+        return cls.brought_in(AS1)
 
     def open_editor(self, *steps: core.Step, name: str = "Plan") -> Teardown:
         """An editor on a new teardown of as1."""
@@ -153,6 +175,17 @@ class BrowserCase(StaticLiveServerTestCase):
     def at_rest(self):
         """Wait until playing is over."""
         self.page.wait_for_selector('#canvas[data-playing="0"]')
+
+    def soon(self, check, *values):
+        """Assert what the page will show once it has followed: values that are functions are read until it holds."""
+        until = time.monotonic() + PATIENCE / 1000
+        while True:
+            try:
+                return check(*(value() if callable(value) else value for value in values))
+            except AssertionError:
+                if time.monotonic() > until:
+                    raise
+                self.page.wait_for_timeout(30)  # lets the page go on
 
     def assert_accessible(self):
         """No violation by axe-core, an independent engine for the WCAG rules (npm package)."""

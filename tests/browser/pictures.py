@@ -8,19 +8,18 @@ from pulley.core.formats import teardown_json
 from pulley.web.accounts.models import Preferences
 from pulley.web.editor import services
 from pulley.web.editor.models import Teardown
-from pulley.web.library.services import add
 from tests.browser.base import BrowserCase
-from tests.scenes import DEMO, DEMO_BENCH, DEMO_TEARDOWN, ROOT, WINCH, WINCH_TEARDOWN, read
+from tests.scenes import DEMO, DEMO_BENCH, DEMO_TEARDOWN, ROOT, WINCH, WINCH_TEARDOWN
 
 
 class PictureTests(BrowserCase):
     @classmethod
     def setUpClass(cls):
         super().setUpClass()
-        assembly = add(cls.user, read(DEMO))
+        assembly = cls.brought_in(DEMO)
         cls.row = services.create(assembly, teardown_json.loads(DEMO_TEARDOWN.read_bytes()))
         cls.bench = services.create(assembly, teardown_json.loads(DEMO_BENCH.read_bytes()))
-        winch = add(cls.user, read(WINCH))
+        winch = cls.brought_in(WINCH)
         cls.winch = services.create(winch, teardown_json.loads(WINCH_TEARDOWN.read_bytes()))
         Preferences.objects.create(user=cls.user, guide=0)
 
@@ -84,7 +83,7 @@ class PictureTests(BrowserCase):
         self.keep("snag")
 
     def test_a_fan_with_its_order(self):
-        cleat = add(self.user, read(ROOT / "demo/cam_cleat.step"))
+        cleat = self.brought_in(ROOT / "demo/cam_cleat.step")
         self.page.goto(f"{self.live_server_url}/teardowns/{services.create(cleat, core.Teardown('Layers')).pk}/")
         self.ready()
         self.page.keyboard.press("Control+a")

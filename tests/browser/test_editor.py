@@ -41,7 +41,7 @@ class EditorTests(BrowserCase):
         (step,) = self.kept(row).steps
         self.assertEqual((step.direction, step.distance), (UP, 22.0))
         self.page.wait_for_selector("#step-summary >> text=clear")
-        self.assertEqual(self.offset(BOLT), [0, 0, 22])
+        self.soon(self.assertEqual, lambda: self.offset(BOLT), [0, 0, 22])
 
     def test_dragging_a_clear_rail_gives_a_round_distance(self):
         row = self.open_editor()
@@ -59,8 +59,8 @@ class EditorTests(BrowserCase):
         self.changed()
         card = self.page.locator("#card-s1")
         card.locator("text=meets rod_1 after 22.0 mm").wait_for()
-        self.assertIn("snag", self.page.inner_text("#step-summary"))
-        self.assertIn("22.0 mm", self.page.text_content(".snag-label"))
+        self.soon(self.assertIn, "snag", lambda: self.page.inner_text("#step-summary"))
+        self.soon(self.assertIn, "22.0 mm", lambda: self.page.text_content(".snag-label"))
         self.assert_accessible()
 
     def test_a_card_is_edited_in_place(self):
@@ -70,13 +70,13 @@ class EditorTests(BrowserCase):
         page.fill("#distance-s1", "150.5")
         page.press("#distance-s1", "Enter")
         self.changed()
-        self.assertEqual(self.offset(ROD), [150.5, 0, 0])
+        self.soon(self.assertEqual, lambda: self.offset(ROD), [150.5, 0, 0])
         page.fill("#label-s1", "Rod out")
         page.press("#label-s1", "Tab")
         self.changed()
         page.click("#turn-s1")
         self.changed()
-        self.assertEqual(self.offset(ROD), [-150.5, 0, 0])
+        self.soon(self.assertEqual, lambda: self.offset(ROD), [-150.5, 0, 0])
         page.keyboard.press("r")
         self.changed()
         page.select_option("#direction-s1", "[-1.0, 0.0, 0.0]")
@@ -86,7 +86,7 @@ class EditorTests(BrowserCase):
         page.press("body", "Delete")
         self.changed()
         self.assertEqual(self.kept(row).steps, ())
-        self.assertEqual(self.offset(ROD), [0, 0, 0])
+        self.soon(self.assertEqual, lambda: self.offset(ROD), [0, 0, 0])
 
     def test_presses_while_a_contact_check_or_another_change_is_under_way_all_count(self):
         row = self.open_editor(axial((ROD,), RIGHT, 205))
@@ -115,8 +115,8 @@ class EditorTests(BrowserCase):
             page.press("#distance-s1", "Enter")
             page.wait_for_selector(f"#error-s1 >> text={advice}")
             self.expected += 1
-            self.assertEqual(page.input_value("#distance-s1"), typed)
-        self.assertIn("The step keeps 205 mm", page.inner_text("#error-s1"))
+            self.soon(self.assertEqual, lambda: page.input_value("#distance-s1"), typed)
+        self.soon(self.assertIn, "The step keeps 205 mm", lambda: page.inner_text("#error-s1"))
         self.assert_accessible()
         self.assertEqual(self.kept(row).steps[0].distance, 205)
 
@@ -138,16 +138,20 @@ class EditorTests(BrowserCase):
         page.wait_for_selector("#ways >> text=2 × bolt")
         page.keyboard.press("a")
         page.wait_for_selector("#ways >> text=6 × bolt")
-        self.assertEqual(page.locator("#ledger .row-line.selected").count(), 7)
+        self.soon(self.assertEqual, lambda: page.locator("#ledger .row-line.selected").count(), 7)
         page.keyboard.press("h")
         self.changed()
         self.assertEqual(len(self.kept(row).hidden), 6)
-        self.assertFalse(page.evaluate("p => window.pulley.stage.items.get(p).object.visible", OTHER_BOLT))
+        self.soon(
+            self.assertFalse, lambda: page.evaluate("p => window.pulley.stage.items.get(p).object.visible", OTHER_BOLT)
+        )
         page.click("text=Show all")
         self.changed()
-        self.assertTrue(page.evaluate("p => window.pulley.stage.items.get(p).object.visible", OTHER_BOLT))
+        self.soon(
+            self.assertTrue, lambda: page.evaluate("p => window.pulley.stage.items.get(p).object.visible", OTHER_BOLT)
+        )
         page.keyboard.press("Escape")
-        self.assertEqual(page.locator("#ledger .row-line.selected").count(), 0)
+        self.soon(self.assertEqual, lambda: page.locator("#ledger .row-line.selected").count(), 0)
 
     def test_selecting_on_the_canvas(self):
         self.open_editor()
@@ -162,7 +166,7 @@ class EditorTests(BrowserCase):
         )
         self.page.mouse.click(*spot)
         self.page.wait_for_selector("#ways >> text=bolt_1")
-        self.assertEqual(self.page.evaluate("window.pulley.selection.paths()"), [BOLT])
+        self.soon(self.assertEqual, lambda: self.page.evaluate("window.pulley.selection.paths()"), [BOLT])
         self.page.mouse.dblclick(*spot)
         self.page.wait_for_selector("#ways >> text=6 × bolt")
 
@@ -171,13 +175,13 @@ class EditorTests(BrowserCase):
         self.page.select_option("#grouping", "tree")
         self.page.click('#ledger .row-name:text-is("rod-assembly_1")')
         self.page.wait_for_selector("#canvas[data-ways=shown]")
-        self.assertRegex(self.way("+X"), "^Right, blocked by l-bracket_1")
-        self.assertEqual(self.page.evaluate("window.pulley.stage.lit.size"), 3)
+        self.soon(self.assertRegex, lambda: self.way("+X"), "^Right, blocked by l-bracket_1")
+        self.soon(self.assertEqual, lambda: self.page.evaluate("window.pulley.stage.lit.size"), 3)
         self.drag_rail("-X", (-90, -30), key="Shift")
         self.changed()
         (step,) = self.kept(row).steps
         self.assertEqual(step.members, ("as1/rod-assembly_1",))
-        self.assertEqual(self.offset(ROD), self.offset("as1/rod-assembly_1/nut_1"))
+        self.soon(self.assertEqual, lambda: self.offset(ROD), lambda: self.offset("as1/rod-assembly_1/nut_1"))
 
     def test_views_are_saved_given_to_a_step_and_played(self):
         row = self.open_editor(axial((ROD,), RIGHT, 205), axial((BOLT,), UP, 100, "s2"))
@@ -197,13 +201,12 @@ class EditorTests(BrowserCase):
         page.click("[data-side=top]")
         page.click("#explode")
         self.at_rest()
-        seen = page.evaluate("window.pulley.stage.view()")
-        for now, kept in zip(seen["eye"], camera.eye, strict=True):
-            self.assertAlmostEqual(now, kept, places=3)
+        eye = "window.pulley.stage.view().eye"
+        self.soon(lambda now: np.testing.assert_allclose(now, camera.eye, atol=1e-3), lambda: page.evaluate(eye))
         page.click("#projection")
-        self.assertEqual(page.evaluate("window.pulley.stage.view().projection"), "parallel")
+        self.soon(self.assertEqual, lambda: page.evaluate("window.pulley.stage.view().projection"), "parallel")
         page.click("[data-camera=c1]")
-        self.assertEqual(page.evaluate("window.pulley.stage.view().projection"), "perspective")
+        self.soon(self.assertEqual, lambda: page.evaluate("window.pulley.stage.view().projection"), "perspective")
 
     def test_any_instant_can_be_dragged_to_and_looks_the_same_each_time(self):
         self.open_editor(axial((ROD,), RIGHT, 200), axial((BOLT,), UP, 100, "s2"))
@@ -245,26 +248,31 @@ class EditorTests(BrowserCase):
         page.wait_for_selector('#canvas[data-playing="1"]')
         page.click("#pause")
         self.at_rest()
-        self.assertGreater(self.offset(ROD)[0], 0)
+        self.soon(self.assertGreater, lambda: self.offset(ROD)[0], 0)
         page.click("#both")
         page.wait_for_selector('#canvas[data-playing="-1"]')
         self.at_rest()
-        self.assertEqual(self.offset(ROD), [0, 0, 0])
+        self.soon(self.assertEqual, lambda: self.offset(ROD), [0, 0, 0])
 
     def test_trail_lines_on_and_off(self):
         row = self.open_editor(axial((ROD,), RIGHT, 205))
-        self.assertGreater(int(self.page.get_attribute("#canvas", "data-trails")), 5)
+        self.soon(self.assertGreater, lambda: int(self.page.get_attribute("#canvas", "data-trails")), 5)
         self.page.keyboard.press("t")
         self.changed()
-        self.assertEqual(self.page.get_attribute("#canvas", "data-trails"), "0")
+        self.soon(self.assertEqual, lambda: self.page.get_attribute("#canvas", "data-trails"), "0")
         self.assertFalse(self.kept(row).trails_shown)
 
     def test_an_idle_page_draws_nothing(self):
         self.open_editor(axial((ROD,), RIGHT, 205))
-        self.page.wait_for_timeout(500)
-        frames = self.page.get_attribute("#drawing", "data-frames")
-        self.page.wait_for_timeout(1500)
-        self.assertEqual(self.page.get_attribute("#drawing", "data-frames"), frames)
+        self.settled()
+
+        def drawn() -> int:
+            """Frames that are drawn in a second and a half."""
+            frames = int(self.page.get_attribute("#drawing", "data-frames"))
+            self.page.wait_for_timeout(1500)
+            return int(self.page.get_attribute("#drawing", "data-frames")) - frames
+
+        self.soon(self.assertEqual, drawn, 0)
 
     def test_the_whole_way_by_keyboard(self):
         row = self.open_editor()
@@ -344,4 +352,4 @@ class EditorTests(BrowserCase):
         self.open_editor(axial((ROD,), RIGHT, 205))
         box = self.page.locator("#drawing").bounding_box()
         self.assertGreater(box["width"], 1300)
-        self.assertEqual(self.page.evaluate("document.documentElement.scrollWidth"), 1920)
+        self.soon(self.assertEqual, lambda: self.page.evaluate("document.documentElement.scrollWidth"), 1920)

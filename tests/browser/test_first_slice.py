@@ -9,6 +9,7 @@ BOLT = "as1/l-bracket-assembly_1/nut-bolt-assembly_1/bolt_1"
 
 class FirstSliceTests(BrowserCase):
     with_worker = True
+    fresh = True
 
     def test_the_whole_first_slice(self):
         page = self.page
@@ -21,29 +22,29 @@ class FirstSliceTests(BrowserCase):
         self.revision = 0
 
         self.select("1 bolt_1", fold="bolt")
-        self.assertEqual(self.way("+Z"), "Up, 22.0 mm, then rod_1")
+        self.soon(self.assertEqual, lambda: self.way("+Z"), "Up, 22.0 mm, then rod_1")
         self.select("rod_1")
-        self.assertEqual(self.way("+X"), "Right, clear")
+        self.soon(self.assertEqual, lambda: self.way("+X"), "Right, clear")
         page.click('#ways [data-axis="+X"]')
         self.changed()
-        self.assertGreater(self.offset(ROD)[0], 100)
+        self.soon(self.assertGreater, lambda: self.offset(ROD)[0], 100)
 
         self.select("1 bolt_1")
-        self.assertEqual(self.way("+Z"), "Up, clear")
+        self.soon(self.assertEqual, lambda: self.way("+Z"), "Up, clear")
         page.click('#ways [data-axis="+Z"]')
         self.changed()
-        self.assertIn("2 steps, 2 moved, 16 not", page.inner_text("#step-summary"))
+        self.soon(self.assertIn, "2 steps, 2 moved, 16 not", lambda: page.inner_text("#step-summary"))
         page.wait_for_selector("#step-summary >> text=clear")
-        self.assertGreater(int(page.get_attribute("#canvas", "data-trails")), 10)
+        self.soon(self.assertGreater, lambda: int(page.get_attribute("#canvas", "data-trails")), 10)
         exploded = [self.offset(path) for path in (ROD, BOLT)]
 
         page.click("#collapse")
         self.at_rest()
-        self.assertEqual([self.offset(path) for path in (ROD, BOLT)], [[0, 0, 0], [0, 0, 0]])
-        self.assertEqual(page.get_attribute("#canvas", "data-trails"), "0")
+        self.soon(self.assertEqual, lambda: [self.offset(path) for path in (ROD, BOLT)], [[0, 0, 0], [0, 0, 0]])
+        self.soon(self.assertEqual, lambda: page.get_attribute("#canvas", "data-trails"), "0")
         page.click("#explode")
         self.at_rest()
-        self.assertEqual([self.offset(path) for path in (ROD, BOLT)], exploded)
+        self.soon(self.assertEqual, lambda: [self.offset(path) for path in (ROD, BOLT)], exploded)
 
         address = page.url
         page.close()
@@ -51,14 +52,14 @@ class FirstSliceTests(BrowserCase):
         self.page = page = self.new_page()
         page.goto(address)
         self.ready()
-        self.assertIn("2 steps", page.inner_text("#step-summary"))
+        self.soon(self.assertIn, "2 steps", lambda: page.inner_text("#step-summary"))
         page.click("#undo")
         self.changed()
-        self.assertIn("1 step, 1 moved, 17 not", page.inner_text("#step-summary"))
-        self.assertEqual(self.offset(BOLT), [0, 0, 0])
+        self.soon(self.assertIn, "1 step, 1 moved, 17 not", lambda: page.inner_text("#step-summary"))
+        self.soon(self.assertEqual, lambda: self.offset(BOLT), [0, 0, 0])
         page.keyboard.press("Control+Shift+z")
         self.changed()
-        self.assertEqual(self.offset(BOLT), exploded[1])
+        self.soon(self.assertEqual, lambda: self.offset(BOLT), exploded[1])
 
     def test_bad_files_are_explained_in_the_page(self):
         page = self.page
@@ -85,5 +86,7 @@ class FirstSliceTests(BrowserCase):
         }"""
         page.evaluate(script, [data[:3000] + data[-3000:]])
         page.wait_for_selector(".job-failed")
-        self.assertRegex(page.inner_text(".job-failed"), "broken.step|no shape|no solids|cannot be read")
+        self.soon(
+            self.assertRegex, lambda: page.inner_text(".job-failed"), "broken.step|no shape|no solids|cannot be read"
+        )
         self.assert_accessible()

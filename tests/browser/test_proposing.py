@@ -19,12 +19,14 @@ class ProposingTests(AuthoringCase):
         self.propose()
         page.wait_for_selector("#canvas[data-proposal=shown]")
         page.wait_for_selector("#proposed >> text=These 3 hold")
-        self.assertGreater(self.offset("Cam cleat/Top plate")[2], 0)  # seen, though it is no step yet
+        self.soon(
+            self.assertGreater, lambda: self.offset("Cam cleat/Top plate")[2], 0
+        )  # seen, though it is no step yet
         self.assertEqual(len(self.kept(row).steps), 1)
         self.assert_accessible()
         boxes = page.locator("#proposed [name=proposed]")
         spring = "Cam cleat/Spring"
-        self.assertGreater(self.offset(spring)[2], 0)
+        self.soon(self.assertGreater, lambda: self.offset(spring)[2], 0)
         boxes.last.uncheck()
         page.wait_for_function("path => window.pulley.stage.items.get(path).motion.elements[14] === 0", arg=spring)
         wanted = boxes.count() - 1
@@ -34,7 +36,7 @@ class ProposingTests(AuthoringCase):
         self.assertEqual(len(plan.steps), 1 + wanted)
         self.assertTrue(plan.steps[1].note.startswith("These 3 hold"))
         self.assertTrue(check(core_assembly(row.assembly), plan).clear)
-        self.assertEqual(page.locator("#proposal:not([hidden])").count(), 0)
+        self.soon(self.assertEqual, lambda: page.locator("#proposal:not([hidden])").count(), 0)
         page.click("#undo")
         self.changed()
         self.assertEqual(len(self.kept(row).steps), 1)
@@ -48,8 +50,8 @@ class ProposingTests(AuthoringCase):
         page.fill("#propose-gap", "2 cm")
         page.click("text=Propose steps")
         page.wait_for_selector("#canvas[data-proposal=shown]")
-        self.assertNotEqual(self.offset("Mast foot/Mast"), [0, 0, 0])
+        self.soon(self.assertNotEqual, lambda: self.offset("Mast foot/Mast"), [0, 0, 0])
         page.click("text=Leave it")
         page.wait_for_selector("#proposal", state="hidden")
-        self.assertEqual(self.offset("Mast foot/Mast"), [0, 0, 0])
+        self.soon(self.assertEqual, lambda: self.offset("Mast foot/Mast"), [0, 0, 0])
         self.assertEqual(self.kept(row).steps, ())

@@ -135,11 +135,11 @@ class FilmTests(WatchingCase):
         page.keyboard.press("End")
         page.keyboard.press("ArrowLeft")
         page.wait_for_selector("#canvas[data-time='1.500']")
-        self.assertEqual(self.offset(PIN), [80, 0, 0])
+        self.soon(self.assertEqual, lambda: self.offset(PIN), [80, 0, 0])
         page.fill("#spread", "50")
-        self.assertEqual(self.offset(PIN), [40, 0, 0])
+        self.soon(self.assertEqual, lambda: self.offset(PIN), [40, 0, 0])
         page.fill("#spread", "150")
-        self.assertEqual(self.offset(PIN), [120, 0, 0])
+        self.soon(self.assertEqual, lambda: self.offset(PIN), [120, 0, 0])
         page.select_option("#speed", "4")
         page.click("#loop")
         page.click("#both")
@@ -191,7 +191,7 @@ class FilmTests(WatchingCase):
         self.changed()
         page.keyboard.press("End")
         page.wait_for_selector("#canvas[data-time='2.000']")
-        self.assertEqual(self.offset(MAST), [0, 0, 100])
+        self.soon(self.assertEqual, lambda: self.offset(MAST), [0, 0, 100])
         self.assertTrue(self.kept(row).trails_shown)
 
     def test_the_same_instant_is_the_same_picture(self):
@@ -201,7 +201,9 @@ class FilmTests(WatchingCase):
         for time in (1.9, 2.6, 1.9):
             self.page.evaluate("time => window.pulley.player.seek(time)", time)
             ours = displacement_at(track, time)
-            self.assertLess(abs(self.displacement(MAST) - ours).max(), 1e-6)
+            self.soon(
+                lambda seen, ours=ours: self.assertLess(abs(seen - ours).max(), 1e-6), lambda: self.displacement(MAST)
+            )
 
     def test_for_those_who_want_no_motion(self):
         self.page.emulate_media(reduced_motion="reduce")
@@ -313,7 +315,7 @@ class TrailTests(WatchingCase):
         for display in ("shaded", "lines", "dashed"):
             page.select_option("#display", display)
             self.changed()
-            self.assertEqual(page.get_attribute("#canvas", "data-display"), display)
+            self.soon(self.assertEqual, lambda: page.get_attribute("#canvas", "data-display"), display)
         page.click("text=Shadows")
         self.changed()
         self.assert_accessible()
@@ -353,13 +355,13 @@ class LinkTests(WatchingCase):
         watcher = self.new_page()
         watcher.goto(address)
         watcher.wait_for_selector("#canvas[data-ready]")
-        self.assertEqual(watcher.locator("[data-edit]").count(), 0)
+        self.soon(self.assertEqual, lambda: watcher.locator("[data-edit]").count(), 0)
         watcher.click(".watch-step >> nth=0")
         watcher.wait_for_selector("#canvas[data-time='1.500']")
         watcher.keyboard.press("End")
         watcher.wait_for_selector("#canvas[data-time='3.000']")
         self.page = watcher
-        self.assertEqual(self.offset(MAST), [0, 0, 100])
+        self.soon(self.assertEqual, lambda: self.offset(MAST), [0, 0, 100])
         self.assert_accessible()
         page.click("text=Take back")
         page.wait_for_selector(".link-address", state="detached")

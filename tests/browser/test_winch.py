@@ -7,7 +7,6 @@ from pulley.core.contact.check import check
 from pulley.core.formats import teardown_json
 from pulley.web.editor import rows, services
 from pulley.web.editor.models import Teardown
-from pulley.web.library.services import add
 from tests.browser.base import BrowserCase
 from tests.scenes import WINCH, WINCH_TEARDOWN, read
 
@@ -22,7 +21,7 @@ class WinchTests(BrowserCase):
 
     def test_taken_apart_from_nothing_by_hand(self):
         """Its first nine steps: straight, a turn, a fan in layers, a path; `./pulley bench` does all of them."""
-        row = services.create(add(self.user, read(WINCH)), core.Teardown("By hand"))
+        row = services.create(self.brought_in(WINCH), core.Teardown("By hand"))
         self.page.goto(f"{self.live_server_url}/teardowns/{row.pk}/")
         strip.strip(self.page, 9)
         self.page.wait_for_selector("#step-summary >> text=clear")

@@ -297,3 +297,35 @@ class OwnerTests(TestCase):
         self.client.logout()
         for address in ("/", f"/teardowns/{self.row.pk}/"):
             self.assertRedirects(self.client.get(address), f"/accounts/sign-in/?next={address}")
+
+
+class JudgingTests(SignedInCase):
+    """The tolerance and what gives, as the page sends them."""
+
+    def test_the_tolerance_is_set_shown_and_undone(self):
+        self.lift()
+        page = self.edit("tolerance", value="0.02").content.decode()
+        self.assertEqual(self.kept().tolerance, 0.02)
+        self.assertIn('value="0.02 mm"', page)
+        self.edit("tolerance", 422, value="20")
+        self.edit("tolerance", 422, value="")
+        self.assertEqual(self.kept().tolerance, 0.02)
+        verdict = self.client.get(f"{self.address}verdict", {"revision": self.revision}).content.decode()
+        self.assertIn("clear at 0.02 mm", verdict)
+
+    def test_a_component_gives_and_is_stiff_again(self):
+        self.edit("give", members='["lid"]', value="0.4")
+        self.assertEqual(self.kept().gives, ({"component": "lid", "by": 0.4},))
+        asked = {"members": '["lid"]', "after": "0", "kind": "straight"}
+        ways = self.client.post(f"{self.address}ways", asked).content.decode()
+        self.assertIn('id="way-give" class="num" name="value" value="0.4"', ways)
+        self.assertIn("Tolerance 0.1 mm", ways)
+        self.edit("give", 422, members='["lid"]', value="-3")
+        self.edit("give", members='["lid"]', value="")
+        self.assertEqual(self.kept().gives, ())
+
+    def test_it_travels_with_the_file(self):
+        self.edit("tolerance", value="0.03")
+        self.edit("give", members='["lid"]', value="1.5")
+        document = json.loads(self.client.get(f"{self.address}download").content)
+        self.assertEqual((document["tolerance"], document["gives"]), (0.03, [{"component": "lid", "by": 1.5}]))

@@ -220,7 +220,7 @@ def where_it_begins(  # noqa: C901
                 best, u, v = found, at_u + shift[0], at_v + shift[1]
                 w = height_at(mover[i], u, v)
     if best == NEVER:
-        best = gap - max(min(latest, gap), 0.0)
+        best = gap - max(min(latest, gap), 0.0) if latest < NEVER else gap
     return (best if best * scale > ROUND_OFF else 0.0), u, v, w
 
 

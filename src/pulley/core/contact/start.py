@@ -14,7 +14,7 @@ from cachetools import LRUCache, cached
 from numpy.typing import NDArray
 
 from pulley.core.contact.kernels import OVERLAPPING
-from pulley.core.contact.thinning import OF_WALL, skin
+from pulley.core.contact.thinning import OF_WALL, SHEET, skin
 from pulley.core.geometry.frames import Pose
 from pulley.core.geometry.mesh import Mesh
 
@@ -109,10 +109,11 @@ def _depth(mover: Mesh, rest: Mesh, pose: NDArray[np.float64], tolerance: float)
 
 
 def _bounds_overlap(mover: Mesh, rest: Mesh, pose: NDArray[np.float64]) -> bool:
-    """Whether the bounds of the rest, placed, overlap those of the mover."""
+    """Whether the bounds of the rest, placed, overlap those of the mover; flat sheets have a thickness."""
+    margin = 2 * SHEET if np.inf in (mover.wall, rest.wall) else 0.0
     middle, half = rest.bounds.mean(0), np.diff(rest.bounds, axis=0)[0] / 2
     at, reach = pose[:, :3] @ middle + pose[:, 3], np.abs(pose[:, :3]) @ half
-    return bool((np.abs(at - mover.bounds.mean(0)) < reach + np.diff(mover.bounds, axis=0)[0] / 2).all())
+    return bool((np.abs(at - mover.bounds.mean(0)) < reach + margin + np.diff(mover.bounds, axis=0)[0] / 2).all())
 
 
 @dataclass(frozen=True, eq=False)
@@ -131,9 +132,10 @@ def _thinned(mesh: Mesh, radius: float) -> _Thinned:
     points = np.zeros((0, 3)) if mesh.bare is not None else corners[bounds.first, 0]
     corners = corners[left]
     body = fcl.BVHModel()
-    body.beginModel(3 * len(corners), len(corners))
-    body.addSubModel(corners.reshape(-1, 3), np.arange(3 * len(corners)).reshape(-1, 3))
-    body.endModel()
+    if len(corners):
+        body.beginModel(3 * len(corners), len(corners))
+        body.addSubModel(corners.reshape(-1, 3), np.arange(3 * len(corners)).reshape(-1, 3))
+        body.endModel()
     return _Thinned(body, corners, points)
 
 

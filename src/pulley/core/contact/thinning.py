@@ -98,7 +98,8 @@ def _sheet(piece: Piece, counts: NDArray[np.bool_]) -> Bounds:
     inset = vertex_inset(vertices, triangles)
     corners = vertices[triangles]
     most = np.full(corners.shape[:2], OF_WALL * 2 * SHEET)
-    middle = piece.vertices[triangles % len(piece.vertices)]
+    sides = 2 * counts.sum()
+    middle = np.concatenate([piece.vertices[triangles[:sides] % len(piece.vertices)], corners[sides:]])
     return corners, inset[triangles], most, np.zeros(len(corners), bool), middle
 
 

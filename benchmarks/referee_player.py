@@ -1,0 +1,129 @@
+"""The referee's own player: goes through the steps of a teardown and looks whether anything penetrates anything.
+
+Its kinematics are its own; what two components share at an instant is an exact Boolean by manifold3d.
+"""
+
+from collections.abc import Iterator
+
+import numpy as np
+from numpy.typing import NDArray
+from scipy.spatial.transform import Rotation
+
+from benchmarks.referee_bodies import Solid, ball, solid_of
+from pulley.core.assembly import Assembly
+from pulley.core.teardown import Step, Teardown
+
+TOLERANCE = 0.1  # mm
+SAMPLES = 16  # instants of a step that are looked at
+
+Pose = NDArray[np.float64]
+
+
+class Player:
+    """Plays a teardown of an assembly, whose parts it has as solids of its own."""
+
+    def __init__(self, assembly: Assembly, gives: dict[str, float] | None = None, samples: int = SAMPLES) -> None:
+        self.assembly, self.samples, self.gives = assembly, samples, gives or {}
+        made = {part.key: solid_of(part.mesh.corners, part.mesh.bodies) for part, _ in assembly.parts}
+        self.solids = {leaf.path: made[leaf.part.key] for leaf in assembly.leaves}
+        self.corners = {leaf.path: _box(leaf.part.mesh.vertices) for leaf in assembly.leaves}
+        self.poses: dict[str, Pose] = {leaf.path: leaf.pose for leaf in assembly.leaves}
+
+    def wrong(self, teardown: Teardown) -> list[str]:
+        """What goes through what, step by step; empty when nothing does."""
+        return [line for step in teardown.steps for line in self._play(step)]
+
+    def _play(self, step: Step) -> Iterator[str]:
+        movers = dict(self._moves(step))
+        start = dict(self.poses)
+        seen: set[frozenset[str]] = set()
+        for share in np.linspace(0, 1, self.samples)[1:]:
+            self.poses |= {path: move(float(share)) @ start[path] for path, move in movers.items()}
+            boxes = {path: self._bounds(path) for path in self.poses}
+            for mover in movers:
+                for other in self._near(mover, boxes):
+                    pair = frozenset((mover, other))
+                    if pair not in seen and self._deeper(mover, other, start):
+                        seen.add(pair)
+                        yield f"{step.id}: {mover} goes into {other} at {share:.2f}"
+
+    def _near(self, mover: str, boxes: dict[str, NDArray[np.float64]]) -> list[str]:
+        mine = boxes[mover]
+        names = [path for path in boxes if path != mover]
+        others = np.array([boxes[path] for path in names]).reshape(-1, 2, 3)
+        hit = (others[:, 0] < mine[1]).all(1) & (others[:, 1] > mine[0]).all(1)
+        return [names[k] for k in np.flatnonzero(hit)]
+
+    def _deeper(self, a: str, b: str, start: dict[str, Pose]) -> bool:
+        allowed = TOLERANCE * 1.25 + self.gives.get(a, 0.0) + self.gives.get(b, 0.0)
+        shared = self._shared(a, b, self.poses)
+        if 6 * shared.volume() / max(shared.surface_area(), 1e-12) <= allowed:
+            return False
+        now = ball(shared)[0]
+        return now > allowed and now > allowed + ball(self._shared(a, b, start))[1]
+
+    def _shared(self, a: str, b: str, poses: dict[str, Pose]) -> Solid:
+        return self.solids[a].transform(poses[a][:3]) ^ self.solids[b].transform(poses[b][:3])
+
+    def _bounds(self, path: str) -> NDArray[np.float64]:
+        points = self.corners[path] @ self.poses[path][:3, :3].T + self.poses[path][:3, 3]
+        return np.array([points.min(0), points.max(0)])
+
+    def _moves(self, step: Step):  # noqa: ANN202
+        """For each leaf that a step moves, its displacement at a share."""
+        ranks = [k for k, size in enumerate(step.layers) for _ in range(size)] or list(range(len(step.members)))
+        places = len(step.layers) or len(step.members)
+        spacing = step.pitch if step.total is None else step.total / max(places - 1, 1)
+        for member, rank in zip(step.members, ranks, strict=True):
+            move = self._move(step, member, rank * spacing)
+            for leaf in self.assembly.below[member]:
+                yield leaf, move
+
+    def _move(self, step: Step, member: str, farther: float):  # noqa: ANN202
+        if step.kind == "turn":
+            along = _unit(np.array(step.axis.direction))
+            origin = np.array(step.axis.origin)
+
+            def turned(share: float) -> Pose:
+                pose = np.eye(4)
+                pose[:3, :3] = Rotation.from_rotvec(along * np.radians(step.angle * share)).as_matrix()
+                pose[:3, 3] = origin - pose[:3, :3] @ origin + along * step.advance * step.angle * share / 360
+                return pose
+
+            return turned
+        points = self._points(step, member, farther)
+        spans = np.linalg.norm(np.diff(points, axis=0), axis=1)
+        gone = np.concatenate([[0.0], np.cumsum(spans)])
+
+        def slid(share: float) -> Pose:
+            pose = np.eye(4)
+            pose[:3, 3] = [np.interp(share * gone[-1], gone, points[:, k]) for k in range(3)]
+            return pose
+
+        return slid
+
+    def _points(self, step: Step, member: str, farther: float) -> NDArray[np.float64]:
+        """The displacements (k, 3) that a member passes through, from its start."""
+        if step.kind == "path":
+            points = np.vstack([np.zeros(3), step.waypoints])
+            points[-1] += _unit(points[-1] - points[-2]) * farther
+            return points
+        along = np.array(step.direction)
+        if step.kind == "radial":
+            boxes = np.array(
+                [self._bounds(leaf) for leaf in self.assembly.below[dict(step.follow).get(member, member)]]
+            )
+            along = (boxes[:, 0].min(0) + boxes[:, 1].max(0)) / 2 - np.array(step.point or step.axis.origin)
+            if step.axis:
+                axis = _unit(np.array(step.axis.direction))
+                along = along - (along @ axis) * axis
+        return np.vstack([np.zeros(3), _unit(along) * (step.distance + farther)])
+
+
+def _unit(vector: NDArray[np.float64]) -> NDArray[np.float64]:
+    return vector / np.linalg.norm(vector)
+
+
+def _box(points: NDArray[np.float64]) -> NDArray[np.float64]:
+    low, high = points.min(0), points.max(0)
+    return np.array([[x, y, z] for x in (low[0], high[0]) for y in (low[1], high[1]) for z in (low[2], high[2])])
