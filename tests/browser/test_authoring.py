@@ -566,6 +566,35 @@ class CorrectingTests(AuthoringCase):
         self.assertEqual([s.id for s in self.kept(row).steps], ["s2", "s1"])
 
 
+class JudgingTests(AuthoringCase):
+    def test_the_tolerance_and_what_gives(self):
+        row = self.scene("Mast foot", axial(("Mast foot/Mast",), UP, 100))
+        page = self.page
+        page.wait_for_selector("#step-summary >> text=clear at 0.1 mm")
+        page.click("#settings summary")
+        page.fill("#tolerance-wanted", "30")
+        page.press("#tolerance-wanted", "Enter")
+        page.wait_for_selector("#settings-error >> text=between 0.001 and 10 mm")
+        self.expected = 1
+        self.assert_accessible()
+        page.fill("#tolerance-wanted", "0.05")
+        page.press("#tolerance-wanted", "Enter")
+        self.changed()
+        page.wait_for_selector("#step-summary >> text=clear at 0.05 mm")
+        page.keyboard.press("Escape")
+        page.click('#ledger .row-name:text-is("Aft plug")')
+        self.ways()
+        self.soon(self.assertIn, "Tolerance 0.05 mm", lambda: page.inner_text("#ways"))
+        page.fill("#way-give", "0.4")
+        page.press("#way-give", "Enter")
+        self.changed()
+        self.assertEqual(self.kept(row).gives, ({"component": "Mast foot/Aft plug", "by": 0.4},))
+        self.assertEqual(self.kept(row).tolerance, 0.05)
+        page.click("#undo")
+        self.changed()
+        self.assertEqual(self.kept(row).gives, ())
+
+
 class NothingLostTests(AuthoringCase):
     def test_history_is_looked_at_and_gone_on_from(self):
         row = self.scene("Mast foot")

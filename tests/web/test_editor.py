@@ -318,7 +318,7 @@ class JudgingTests(SignedInCase):
         self.assertEqual(self.kept().gives, ({"component": "lid", "by": 0.4},))
         asked = {"members": '["lid"]', "after": "0", "kind": "straight"}
         ways = self.client.post(f"{self.address}ways", asked).content.decode()
-        self.assertIn('id="way-give" class="num" name="value" value="0.4"', ways)
+        self.assertIn('id="way-give" class="num short" name="value" value="0.4"', ways)
         self.assertIn("Tolerance 0.1 mm", ways)
         self.edit("give", 422, members='["lid"]', value="-3")
         self.edit("give", members='["lid"]', value="")

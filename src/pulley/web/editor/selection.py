@@ -95,6 +95,8 @@ def ways(request: HttpRequest, teardown_id: uuid.UUID) -> HttpResponse:
         "whole": any(not assembly.by_path[member].part for member in members),
         **_giving(assembly, teardown, members, unit_sent(sent)),
         **own,
+        "tolerance": f"{shown(scene.tolerance, unit_sent(sent))} {unit_sent(sent)}",
+        "odd_tolerances": bool(scene.exceptions),
         "tolerances": describe.tolerance_sentence(assembly, scene.tolerance, scene.exceptions, unit_sent(sent)),
     }
     return render(request, "editor/ways.html", context)
