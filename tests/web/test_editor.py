@@ -317,7 +317,7 @@ class JudgingTests(SignedInCase):
         self.edit("give", members='["lid"]', value="0.4")
         self.assertEqual(self.kept().gives, ({"component": "lid", "by": 0.4},))
         asked = {"members": '["lid"]', "after": "0", "kind": "straight"}
-        ways = self.client.post(f"{self.address}ways", asked).content.decode()
+        ways = self.client.post(f"{self.address}ways-out", asked).content.decode()
         self.assertIn('id="way-give" class="num short" name="value" value="0.4"', ways)
         self.assertIn("Tolerance 0.1 mm", ways)
         self.edit("give", 422, members='["lid"]', value="-3")

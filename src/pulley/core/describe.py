@@ -195,6 +195,10 @@ def differences(before: Teardown, after: Teardown) -> list[str]:
     named = {"cameras": "the views", "bundles": "the bundles", "poses": "the kept poses", "placed": "what is placed"}
     named |= {"hidden": "what is hidden", "home": "what is kept at home", "trails_shown": "the trail lines"}
     found += [f"{words} changed" for field, words in named.items() if getattr(before, field) != getattr(after, field)]
+    if before.tolerance != after.tolerance:
+        found.append(f"the tolerance is now {plain(after.tolerance)} mm")
+    if before.gives != after.gives:
+        found.append("what gives changed")
     if before.name != after.name:
         found.append(f"the name is now “{after.name}”")
     return found

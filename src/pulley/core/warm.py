@@ -19,7 +19,8 @@ def warm() -> None:
     assembly = Assembly("boxes", boxes)
     scene = home_scene(assembly)
     ways_out(scene, ["a"])
-    scene.contact_turning("a", "b", turn((0, 0, 0), (1, 0, 0), 90, 0))
+    scene.contact("a", "b", np.array([0.0, 0.0, 1.0]))
+    scene.contact_turning("a", "b", turn((-50, 0, 0), (0, -1, 0), 90, 0))
     render(assembly, {c.path: c.pose for c in boxes}, None, (8, 6))
 
 

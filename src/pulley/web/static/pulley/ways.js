@@ -98,7 +98,11 @@ export function createWays(app, box, svg) {
     const within = (x, y) => [Math.max(12, Math.min(x, right)), Math.max(48, Math.min(y, low))];
     const places = [90, -90 - width].flatMap((x) => [-60, 60, -60 - height].map((y) => within(spot.x + x, spot.y + y)));
     places.push(within(right, 170), within(12, 52), within(12, low), within(right, low));
-    const covered = ([x, y]) => [...rails.points(), ...rose(), spot].filter((p) => p.x > x - 8 && p.x < x + width + 8 && p.y > y - 8 && p.y < y + height + 8).length;
+    const seen = (p) => p.x >= 0 && p.x <= canvas.clientWidth && p.y >= 0 && p.y <= canvas.clientHeight;
+    const lines = [...rails.lines(), rose(), [spot]].map((line) => line.filter(seen)).filter((line) => line.length);
+    const under = (p, x, y) => p.x > x - 8 && p.x < x + width + 8 && p.y > y - 8 && p.y < y + height + 8;
+    // of each line the share that is covered counts, so that none vanishes under the list for the sake of a longer one
+    const covered = ([x, y]) => lines.reduce((sum, line) => sum + line.filter((p) => under(p, x, y)).length / line.length, 0);
     const [x, y] = places.reduce((best, place) => (covered(place) < covered(best) ? place : best));
     box.style.left = `${x}px`;
     box.style.top = `${y}px`;

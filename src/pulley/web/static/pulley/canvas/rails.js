@@ -143,11 +143,11 @@ export function createRails(svg, stage, { onMove, onDone, words }) {
     return wanted >= way.stop - 1e-9 || round > way.stop ? way.stop : round;
   }
 
-  /** Eleven places along each rail, in pixels: what should stay uncovered. */
-  function points() {
-    return rails.flatMap((rail) => {
+  /** For each rail 41 places along it, in pixels: what should stay uncovered. */
+  function lines() {
+    return rails.map((rail) => {
       const length = rail.way.free ?? rail.way.suggested;
-      return Array.from({ length: 11 }, (_, k) => stage.project(rail.start.clone().addScaledVector(rail.along, (length * k) / 10)));
+      return Array.from({ length: 41 }, (_, k) => stage.project(rail.start.clone().addScaledVector(rail.along, (length * k) / 40)));
     });
   }
 
@@ -157,5 +157,5 @@ export function createRails(svg, stage, { onMove, onDone, words }) {
   }
 
   stage.canvas.addEventListener("drawn", place);
-  return { show, clear, points, list: () => rails.map((rail) => rail.way) };
+  return { show, clear, lines, list: () => rails.map((rail) => rail.way) };
 }
