@@ -1,6 +1,7 @@
 """Users, assemblies and teardowns for tests of the web side."""
 
 import json
+import time
 from dataclasses import replace
 
 from django.contrib.auth import get_user_model
@@ -44,6 +45,13 @@ class SignedInCase(TestCase):
         self.assertEqual(response.status_code, expect, response.content[:500])
         self.revision += expect == 200
         return response
+
+    def answered(self, ask):
+        """The answer to what takes a while: asked again, as the page does, as long as it says that it goes on."""
+        until = time.monotonic() + 120
+        while b"load delay" in (answer := ask()).content and time.monotonic() < until:
+            time.sleep(0.05)
+        return answer
 
     def lift(self, member: str = "lid", distance: str = "60", expect: int = 200, **sent: object):
         """Add a step upward."""

@@ -20,7 +20,7 @@ class ProposingTests(SignedInCase):
     def proposed(self, **sent: str) -> str:
         """The panel once it has come."""
         response = self.ask(begin="1", **sent)
-        for _ in range(200):
+        for _ in range(2000):
             if "data-score" in response.content.decode():
                 return response.content.decode()
             time.sleep(0.05)

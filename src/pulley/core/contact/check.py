@@ -162,9 +162,10 @@ def _found(assembly: Assembly, group: Group, near: list[str], terms: Terms) -> _
     """Snags of steps that play together, among the leaves near them, in order, and what gives in them.
 
     Of a pair that meets more than once the first meeting counts. What two leaves may penetrate is what they do
-    where the steps start, in every leg.
+    where the steps start, in every leg; a contact that goes on from leg to leg begins in the first of them.
     """
     found: dict[frozenset[str], tuple[int, Snag]] = {}
+    begun: dict[frozenset[str], tuple[Leg, _Met]] = {}
     bent: dict[int, dict[str, float]] = {}
     exceptions: dict[tuple[str, str], Allowed] = {}
     start = poses_at(assembly, group[0][0].before, near)
@@ -172,17 +173,21 @@ def _found(assembly: Assembly, group: Group, near: list[str], terms: Terms) -> _
     for leg in legs(group):
         scene = Scene(assembly, poses_at(assembly, leg.displaced, near), terms, start)
         apart.move(scene, leg)
+        meeting: dict[frozenset[str], tuple[Leg, _Met]] = {}
         for mover, blocker in encounters(scene, leg.moves):
             pair = frozenset((mover, blocker))
             if pair in found or (len(group) > 1 and apart.stay(scene, mover, blocker)):
                 continue
             met = _meet(scene, leg, mover, blocker)
             if met:
-                found[pair] = _snag(group, leg, mover, blocker, met)
+                meeting[pair] = begun[pair] if met.share <= 0 and pair in begun else (leg, met)
+            if met and met.deep:
+                found[pair] = _snag(group, mover, blocker, *meeting[pair])
             elif terms.give(mover, blocker):
                 for leaf, by in _bending(scene, leg, mover, blocker):
                     steps = bent.setdefault(_mover_of(group, mover), {})
                     steps[leaf] = max(steps.get(leaf, 0.0), by)
+        begun = meeting
         exceptions |= scene.exceptions
     snags = tuple(sorted(found.values(), key=lambda entry: entry[1].at))
     return _Seen(snags, tuple((number, tuple(each.items())) for number, each in bent.items()), exceptions)
@@ -196,7 +201,8 @@ def _bending(scene: Scene, leg: Leg, mover: str, blocker: str) -> Iterator[tuple
         def clear(by: float, leaf: str = leaf) -> bool:
             gives = {path: give for path, give in {**scene.terms.gives, leaf: by}.items() if give}
             less = replace(scene, terms=replace(scene.terms, gives=gives))
-            return _meet(less, leg, mover, blocker) is None
+            met = _meet(less, leg, mover, blocker)
+            return met is None or not met.deep
 
         if most and not clear(0.0):
             steps = np.append(np.arange(BEND, most, BEND), most)
@@ -208,10 +214,12 @@ def _bending(scene: Scene, leg: Leg, mover: str, blocker: str) -> Iterator[tuple
 
 @dataclass(frozen=True)
 class _Met:
-    """Where two leaves meet in a leg: at which share of it, and the point (3,)."""
+    """Where two leaves meet in a leg: at which share of it, and the point (3,); and whether within the leg they come to
+    penetrate each other deeper than they may, or only begin to."""
 
     share: float
     point: NDArray[np.float64]
+    deep: bool
 
 
 def _meet(scene: Scene, leg: Leg, mover: str, blocker: str) -> _Met | None:
@@ -221,10 +229,10 @@ def _meet(scene: Scene, leg: Leg, mover: str, blocker: str) -> _Met | None:
     turns = isinstance(move, Turn)
     reach = abs(move.angle) if turns else float(np.linalg.norm(move))
     contact = (scene.contact_turning if turns else scene.contact)(mover, blocker, move)
-    if contact.point is None or contact.deep > reach:
+    if contact.point is None or contact.travel > reach:
         return None
     share = contact.travel / reach
-    return _Met(share, carried(np.array(contact.point), other, share))
+    return _Met(share, carried(np.array(contact.point), other, share), contact.deep <= reach)
 
 
 def _mover_of(group: Group, mover: str) -> int:
@@ -232,7 +240,7 @@ def _mover_of(group: Group, mover: str) -> int:
     return max(number for number, (stage, _) in enumerate(group) if mover in stage.travels)
 
 
-def _snag(group: Group, leg: Leg, mover: str, blocker: str, met: _Met) -> tuple[int, Snag]:
+def _snag(group: Group, mover: str, blocker: str, leg: Leg, met: _Met) -> tuple[int, Snag]:
     """A meeting as a snag of the last step of a group that moves the mover, with the step's place."""
     number = _mover_of(group, mover)
     stage, _ = group[number]

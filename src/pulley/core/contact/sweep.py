@@ -154,7 +154,10 @@ def thin_gap(ahead: Facing, behind: Facing, shift: Vector) -> tuple[float, float
     """`least_gap` between facets made ready; ``shift`` (3,) says how far the rest stands from where its facets say."""
     if not len(ahead.facets) or not len(behind.facets):
         return NEVER, 0.0, 0.0, -1, -1
-    grid = behind.slack[len(behind.facets) :]
+    grid, mine = behind.slack[len(behind.facets) :], ahead.slack[len(ahead.facets) + 4 :]
+    low, high = grid[4:7] + shift, grid[7:10] + shift
+    if (mine[:2] >= high[:2]).any() or (mine[3:5] <= low[:2]).any():
+        return NEVER, 0.0, 0.0, -1, -1
     rest = (behind.facets, behind.boxes, behind.starts, behind.listed, grid[:4], grid[4:])
     return least_gap(ahead.facets, ahead.boxes, ahead.slack, *rest, shift)
 

@@ -25,7 +25,7 @@ from pulley.core.geometry.frames import Pose, inverse, view_frame
 from pulley.core.geometry.mesh import Mesh
 from pulley.core.motion.travel import Turn
 
-CHORD = 0.1  # of the tolerance, between a facet and its image that is straight in cylindrical coordinates
+CHORD = 0.15  # of the tolerance, between a facet and its image that is straight in cylindrical coordinates
 CORE = 1.0  # tolerances around the axis that are left out
 SLACK = 0.3  # of the tolerance by which facets that have met may seem to have passed, since each leg bends them anew
 WHOLE = 2 * np.pi
@@ -139,7 +139,8 @@ def _least(
 ) -> tuple[tuple[float, float, float, int, int], NDArray[np.float64]]:
     """`thin_gap` over as many rounds as the turn takes, and the shift of the round: each finds the rest one turn on."""
     best, where = (NEVER, 0.0, 0.0, -1, -1), np.zeros(3)
-    for turns in range(-1, int(np.ceil(limit / WHOLE)) + 2):
+    rounds = int(np.ceil(limit / WHOLE)) if advance else 1  # without an advance every round is like the first
+    for turns in range(-1, rounds + 2):
         if best[0] <= WHOLE * (turns - 1):
             break
         shift = np.array([0.0, -advance * turns, WHOLE * turns])
