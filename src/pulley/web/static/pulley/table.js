@@ -6,6 +6,8 @@ const { htmx } = window;
 export function createTable(app, box) {
   const table = {};
   let focus = null; // step and column that has the focus while the table is drawn anew
+  let told = []; // what was refused while it is drawn anew
+  const notice = () => box.querySelector("#table-error");
 
   table.open = () => !box.hidden;
   table.toggle = () => {
@@ -21,6 +23,7 @@ export function createTable(app, box) {
     if (!table.open()) return;
     const field = document.activeElement?.closest?.("#table [data-column]");
     focus = field ? { step: field.closest("tr").dataset.step, column: field.dataset.column } : focus;
+    notice()?.replaceChildren();
     htmx.ajax("GET", app.editor.dataset.atTable, { source: box, target: box, swap: "innerHTML" });
   };
 
@@ -55,7 +58,11 @@ export function createTable(app, box) {
     next.select();
   });
   box.addEventListener("click", (event) => event.target.closest("#close-table") && table.close());
-  box.addEventListener("htmx:afterSwap", () => {
+  box.addEventListener("htmx:beforeSwap", ({ detail }) => {
+    if (detail.target === box) told = [...(notice()?.childNodes ?? [])];
+  });
+  box.addEventListener("htmx:afterSwap", ({ detail }) => {
+    if (detail.target === box) notice()?.append(...told.splice(0));
     const row = focus && box.querySelector(`tr[data-step="${CSS.escape(focus.step)}"]`);
     row?.querySelector(`[data-column="${focus.column}"]`)?.focus();
   });
