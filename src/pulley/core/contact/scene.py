@@ -219,7 +219,7 @@ class Scene:
             ahead = self._facing(mover, mesh, key, 1.0, may.mover)
             behind = self._facing(place, other, key, -1.0, may.rest)
             chosen.append(number)
-            kept += [ahead, behind]
+            kept += [ahead, behind]  # `first_of` is told only where they lie in memory
             sides.append((ahead.record, behind.record))
             shifts.append(self.poses[self.paths[place]][:3, 3] - at)
             depths.append(may.depth)
