@@ -45,6 +45,34 @@ def screw(radius: float, length: float, head: float) -> Make:
     return made
 
 
+def thread(radius: float, pitch: float, depth: float, turns: float) -> Make:
+    """A round thread, right-handed, upward from the origin: a circle of ``radius`` whose middle winds round."""
+
+    def made(n: int) -> Solid:
+        layers = int(turns * n * 2 / 3) + 1
+        height = np.linspace(0, turns * pitch, layers)[:, None]
+        wound, round_ = 2 * np.pi * height / pitch, np.linspace(0, 2 * np.pi, n, endpoint=False)[None]
+        x = radius * np.cos(round_) + depth / 2 * np.cos(wound)
+        y = radius * np.sin(round_) + depth / 2 * np.sin(wound)
+        side = np.stack([x, y, np.broadcast_to(height, x.shape)], axis=2).reshape(-1, 3)
+        ends = [
+            [depth / 2 * np.cos(at), depth / 2 * np.sin(at), z]
+            for at, z in ((wound[0, 0], 0), (wound[-1, 0], height[-1, 0]))
+        ]
+        k = np.arange(n)
+        row, on = (np.arange(layers - 1) * n)[:, None], (k + 1) % n
+        a, b, c, d = row + k, row + on, row + n + on, row + n + k
+        bottom, top = len(side), (layers - 1) * n
+        faces = [np.stack(three, axis=-1).reshape(-1, 3) for three in ((a, b, c), (a, c, d))]
+        faces += [
+            np.column_stack([on, k, np.full(n, bottom)]),
+            np.column_stack([top + k, top + on, np.full(n, bottom + 1)]),
+        ]
+        return Solid(manifold3d.Mesh64(np.vstack([side, ends]), np.vstack(faces).astype(np.uint64)))
+
+    return made
+
+
 def random_body(random: np.random.Generator, size: float) -> Make:
     """One of a dozen convex and hollow shapes, about ``size`` mm across."""
     a, b, c = size * random.uniform(0.3, 1.0, 3)

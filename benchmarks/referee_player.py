@@ -1,15 +1,15 @@
 """The referee's own player: goes through the steps of a teardown and looks whether anything penetrates anything.
 
-Its kinematics are its own; what two components share at an instant is an exact Boolean by manifold3d.
+What two components share at an instant is an exact Boolean by manifold3d.
 """
 
 from collections.abc import Iterator
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.spatial.transform import Rotation
 
 from benchmarks.referee_bodies import Solid, ball, solid_of
+from benchmarks.referee_moves import moves
 from pulley.core.assembly import Assembly
 from pulley.core.teardown import Step, Teardown
 
@@ -34,7 +34,7 @@ class Player:
         return [line for step in teardown.steps for line in self._play(step)]
 
     def _play(self, step: Step) -> Iterator[str]:
-        movers = dict(self._moves(step))
+        movers = {leaf: move for member, move in moves(step, self._middle) for leaf in self.assembly.below[member]}
         start = dict(self.poses)
         seen: set[frozenset[str]] = set()
         for share in np.linspace(0, 1, self.samples)[1:]:
@@ -69,59 +69,9 @@ class Player:
         points = self.corners[path] @ self.poses[path][:3, :3].T + self.poses[path][:3, 3]
         return np.array([points.min(0), points.max(0)])
 
-    def _moves(self, step: Step):  # noqa: ANN202
-        """For each leaf that a step moves, its displacement at a share."""
-        ranks = [k for k, size in enumerate(step.layers) for _ in range(size)] or list(range(len(step.members)))
-        places = len(step.layers) or len(step.members)
-        spacing = step.pitch if step.total is None else step.total / max(places - 1, 1)
-        for member, rank in zip(step.members, ranks, strict=True):
-            move = self._move(step, member, rank * spacing)
-            for leaf in self.assembly.below[member]:
-                yield leaf, move
-
-    def _move(self, step: Step, member: str, farther: float):  # noqa: ANN202
-        if step.kind == "turn":
-            along = _unit(np.array(step.axis.direction))
-            origin = np.array(step.axis.origin)
-
-            def turned(share: float) -> Pose:
-                pose = np.eye(4)
-                pose[:3, :3] = Rotation.from_rotvec(along * np.radians(step.angle * share)).as_matrix()
-                pose[:3, 3] = origin - pose[:3, :3] @ origin + along * step.advance * step.angle * share / 360
-                return pose
-
-            return turned
-        points = self._points(step, member, farther)
-        spans = np.linalg.norm(np.diff(points, axis=0), axis=1)
-        gone = np.concatenate([[0.0], np.cumsum(spans)])
-
-        def slid(share: float) -> Pose:
-            pose = np.eye(4)
-            pose[:3, 3] = [np.interp(share * gone[-1], gone, points[:, k]) for k in range(3)]
-            return pose
-
-        return slid
-
-    def _points(self, step: Step, member: str, farther: float) -> NDArray[np.float64]:
-        """The displacements (k, 3) that a member passes through, from its start."""
-        if step.kind == "path":
-            points = np.vstack([np.zeros(3), step.waypoints])
-            points[-1] += _unit(points[-1] - points[-2]) * farther
-            return points
-        along = np.array(step.direction)
-        if step.kind == "radial":
-            boxes = np.array(
-                [self._bounds(leaf) for leaf in self.assembly.below[dict(step.follow).get(member, member)]]
-            )
-            along = (boxes[:, 0].min(0) + boxes[:, 1].max(0)) / 2 - np.array(step.point or step.axis.origin)
-            if step.axis:
-                axis = _unit(np.array(step.axis.direction))
-                along = along - (along @ axis) * axis
-        return np.vstack([np.zeros(3), _unit(along) * (step.distance + farther)])
-
-
-def _unit(vector: NDArray[np.float64]) -> NDArray[np.float64]:
-    return vector / np.linalg.norm(vector)
+    def _middle(self, member: str) -> NDArray[np.float64]:
+        boxes = np.array([self._bounds(leaf) for leaf in self.assembly.below[member]])
+        return (boxes[:, 0].min(0) + boxes[:, 1].max(0)) / 2
 
 
 def _box(points: NDArray[np.float64]) -> NDArray[np.float64]:

@@ -216,7 +216,7 @@ def where_it_begins(  # noqa: C901
                 continue
             slack = (depth + OVERLAPPING) * max(1.0 / slope, 1.0 / other) / scale
             found, at_u, at_v = _facet_gap(here, rest[j], slack, poly, work)
-            if found < best and found <= gap - 0.9 * sooner:
+            if found < best and found <= gap - 0.9 * max(sooner, 0.0):
                 best, u, v = found, at_u + shift[0], at_v + shift[1]
                 w = height_at(mover[i], u, v)
     if best == NEVER:

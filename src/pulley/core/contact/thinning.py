@@ -16,7 +16,7 @@ from pulley.core.geometry.mesh import Mesh, Piece, corner_angles
 
 SHEET = 0.02  # mm on either side of an open surface, which counts as a sheet so thick
 OF_WALL = 0.375  # of a wall's thickness that either of its sides may move inwards at most
-STEEPEST = 4.0  # radii that a corner moves at most, at the tip of a wedge
+STEEPEST = 4.5  # radii that a corner moves at most: the tip of a wedge of 26 degrees, of which sharper ones are walls
 FLAT = 1e-3  # least eigenvalue, beside the greatest, of normals that count as different
 
 

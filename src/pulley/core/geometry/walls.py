@@ -6,7 +6,7 @@ import numpy as np
 from numba import njit
 from numpy.typing import NDArray
 
-OPPOSITE = math.cos(math.radians(40))  # facets that turn away from each other by less bound an edge, not a wall
+OPPOSITE = math.cos(math.radians(27))  # at more they bound an edge, as a cut thread does (30)
 SPARE = 1e-6  # mm behind its own facet at which a ray starts
 CELLS = 64  # of the grid along each side, at most
 SAMPLES = ((4 / 6, 1 / 6, 1 / 6), (1 / 6, 4 / 6, 1 / 6), (1 / 6, 1 / 6, 4 / 6))
