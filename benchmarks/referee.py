@@ -67,9 +67,9 @@ class Judge:
 
 
 def ask(query: Query) -> tuple[float | None, float]:
-    """Pulley's answer: the share of the motion at which it is stopped (None: never), and the seconds that took."""
+    """Pulley's answer: the share of the motion at which it is stopped (None: never), and the seconds of one processor that took."""
     assembly = Assembly("scene", tuple(body.component() for body in query.bodies))
-    begun = time.perf_counter()
+    begun = time.process_time()
     step = query.steps[0]
     if len(query.steps) == 1 and step.kind == "axial" and not step.spacing:
         met = home_scene(assembly).first_meeting(list(step.members), np.array(step.direction))
@@ -77,7 +77,7 @@ def ask(query: Query) -> tuple[float | None, float]:
     else:
         snags = check(assembly, Teardown("one", query.steps)).snags.values()
         share = min((snag.at for found in snags for snag in found if snag.kind == "sweep"), default=None)
-    return share, time.perf_counter() - begun
+    return share, time.process_time() - begun
 
 
 def judged(query: Query, share: float | None, seconds: float) -> str:

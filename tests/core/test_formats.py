@@ -15,7 +15,7 @@ from pulley.core.errors import PulleyError
 from pulley.core.formats import teardown_json
 from pulley.core.formats.gltf import linear, to_glb
 from pulley.core.formats.store import from_record, to_record
-from pulley.core.geometry.frames import quaternion, translation, unit, view_frame
+from pulley.core.geometry.frames import unit, view_frame
 from pulley.core.geometry.mesh import Mesh, box_mesh
 from pulley.core.publish.picture import png, render
 from pulley.core.teardown import Camera
@@ -129,11 +129,6 @@ class FrameTests(TestCase):
             np.testing.assert_allclose(frame @ frame.T, np.eye(3), atol=1e-12)
             self.assertAlmostEqual(np.linalg.det(frame), 1.0)
         self.assertEqual(set(np.unique(view_frame(np.array([0, 0, -1.0])))), {-1.0, 0.0, 1.0})
-
-    def test_quaternion_of_a_quarter_turn(self):
-        pose = translation(np.zeros(3))
-        pose[:2, :2] = [[0, -1], [1, 0]]
-        np.testing.assert_allclose(quaternion(pose), [0, 0, np.sqrt(0.5), np.sqrt(0.5)])
 
     def test_no_direction(self):
         with self.assertRaises(ValueError):

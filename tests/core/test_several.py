@@ -9,9 +9,10 @@ from pulley.core import editing
 from pulley.core.contact.check import check
 from pulley.core.errors import PulleyError
 from pulley.core.formats import teardown_json
-from pulley.core.geometry.frames import apply, screw, translation
+from pulley.core.geometry.frames import apply, translation
 from pulley.core.motion.score import bars, compose, displacement_at
 from pulley.core.motion.steps import displacements
+from pulley.core.motion.travel import screw
 from pulley.core.teardown import Axis, Step, Teardown
 from tests.scenes import DOWN, LEFT, RIGHT, UP, axial, boxes, teardown, tower
 

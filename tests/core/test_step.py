@@ -10,9 +10,10 @@ from OCP.BRepBuilderAPI import BRepBuilderAPI_MakeEdge
 from OCP.gp import gp_Pnt
 
 from pulley.core.assembly import component_bounds
+from pulley.core.contact.scene import home_scene
 from pulley.core.errors import PulleyError
 from pulley.core.formats import step
-from shapes import Item, box, cylinder, write_step
+from shapes import Item, box, cylinder, prism, write_step
 from tests.scenes import DEMO, read, store
 
 
@@ -110,6 +111,17 @@ class TidyTests(TestCase):
         self.assertEqual(sorted(p.normal[2] for p in mesh.planes), [-1.0, 1.0])
         self.assertTrue(mesh.closed)
         self.assertEqual(len(mesh.edge_starts) - 1, 2)  # two circles; the seam is no edge
+
+    def test_a_face_too_narrow_for_a_triangle(self):
+        """The kernel leaves a chamfer of less than a millionth of a millimetre without any."""
+        width = 5e-7
+        corners = [(0, 0, 0), (10, 0, 0), (10, 10 - width, 0), (10 - width, 10, 0), (0, 10, 0)]
+        bar, cap = prism(corners, (0, 0, 1), 1000), box((0, 0, 1025), (10, 10, 1030))
+        made = self.read(Item("Top", items=[Item("Bar", bar), Item("Cap", cap)]))
+        self.assertEqual(len(made.by_path["Top/Bar"].part.mesh.triangles), 14)  # 16 with the chamfer
+        self.assertIsNone(made.by_path["Top/Bar"].part.mesh.fault)
+        met = home_scene(made).first_meeting(["Top/Bar"], np.array([0, 0, 1.0]))
+        self.assertAlmostEqual(met.travel, 25.0, places=6)
 
 
 class BadFileTests(TestCase):

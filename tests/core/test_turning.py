@@ -10,11 +10,10 @@ from benchmarks.generate import COARSE, assemble, mesh_of, threaded_pair
 
 from pulley.core.contact.check import check
 from pulley.core.contact.turning import first_contact_turning
-from pulley.core.geometry.frames import screw
 from pulley.core.geometry.mesh import Mesh, box_mesh
 from pulley.core.motion.score import compose, displacement_at
 from pulley.core.motion.steps import displacements, stages, travels
-from pulley.core.motion.travel import turn, turn_of
+from pulley.core.motion.travel import screw, turn, turn_of
 from pulley.core.teardown import Axis, Step
 from tests.core.test_contact import prism, ring
 from tests.scenes import DOWN, RIGHT, ROOT, UP, axial, boxes, read, teardown, tower

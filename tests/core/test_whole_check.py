@@ -15,9 +15,10 @@ from pulley.core.contact.scene import Scene, home_scene
 from pulley.core.contact.sweep import first_contact
 from pulley.core.errors import PulleyError
 from pulley.core.formats import teardown_json
-from pulley.core.geometry.frames import screw, translation
+from pulley.core.geometry.frames import translation
 from pulley.core.geometry.mesh import Mesh, box_mesh, flat_mesh
 from pulley.core.motion.steps import displacements, skew_members, stages, travels
+from pulley.core.motion.travel import screw
 from pulley.core.planning.picks import parse_direction
 from pulley.core.planning.ways_out import ways_out
 from pulley.core.teardown import Axis, Step

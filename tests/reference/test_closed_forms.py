@@ -12,8 +12,9 @@ from pulley.core.assembly import Assembly
 from pulley.core.contact.check import check
 from pulley.core.contact.scene import home_scene
 from pulley.core.contact.sweep import first_contact
-from pulley.core.geometry.frames import screw, translation
+from pulley.core.geometry.frames import translation
 from pulley.core.geometry.mesh import Mesh, box_mesh
+from pulley.core.motion.travel import screw
 from pulley.core.planning.remedies import remedies
 from pulley.core.teardown import Step
 from tests.core.test_contact import prism, ring

@@ -33,6 +33,8 @@ ANGLE_CURVED = 0.25  # the same in a part with faces curved both ways, whose tri
 RULED = (GeomAbs_Plane, GeomAbs_Cylinder, GeomAbs_Cone)
 SMOOTH = np.cos(np.radians(1.0))  # faces that meet flatter than this show no edge
 
+FaceMesh = tuple[NDArray[np.float64], NDArray[np.float64], NDArray[np.int32]]
+
 
 def pose_of(transform: gp_Trsf) -> Pose:
     """A gp_Trsf as a (4, 4) pose."""
@@ -118,20 +120,15 @@ def mesh_shape(shape: TopoDS_Shape, chord: float) -> Mesh:
     groups = _bodies(shape)
     faces = [face for group in groups for face in group]
     ruled = all(BRepAdaptor_Surface(face).GetType() in RULED for face in faces)
-    BRepMesh_IncrementalMesh(shape, chord, False, ANGLE if ruled else ANGLE_CURVED, False)
-    vertices, normals, triangles, bodies, count = [], [], [], [], 0
-    for number, group in enumerate(groups):
-        for face in group:
-            points, outward, corners = _face_mesh(face)
-            vertices.append(points)
-            normals.append(outward)
-            triangles.append(corners + count)
-            bodies.append(np.full(len(corners), number, np.int32))
-            count += len(points)
-    edges = _edges(faces)
+    BRepMesh_IncrementalMesh(shape, chord, False, ANGLE if ruled else ANGLE_CURVED, True)
+    meshed = [_face_mesh(face) for face in faces]
+    vertices, normals, triangles = zip(*meshed, strict=True)
+    before = np.cumsum([0, *map(len, vertices)])
+    corners = np.concatenate([own + count for own, count in zip(triangles, before[:-1], strict=True)]).astype(np.int32)
+    bodies = np.repeat(np.arange(len(groups), dtype=np.int32), [len(group) for group in groups])
+    edges = _edges(faces, meshed)
     planes, cylinders = _features(faces)
     volume = _volume(shape)
-    corners = np.concatenate(triangles).astype(np.int32)
     outward = np.concatenate(normals)
     if volume is not None and volume < 0:
         corners, outward, volume = corners[:, ::-1].copy(), -outward, -volume
@@ -144,7 +141,7 @@ def mesh_shape(shape: TopoDS_Shape, chord: float) -> Mesh:
         planes=planes,
         cylinders=cylinders,
         volume=volume,
-        bodies=np.concatenate(bodies),
+        bodies=np.repeat(bodies, [len(own) for own in triangles]),
         error=_error(faces),
     )
 
@@ -196,17 +193,18 @@ def warped(mesh: Mesh, warp: Pose) -> Mesh:
     )
 
 
-def _face_mesh(face: TopoDS_Face) -> tuple[NDArray[np.float64], NDArray[np.float64], NDArray[np.int32]]:
+def _face_mesh(face: TopoDS_Face) -> FaceMesh:
+    """Points (n, 3), normals (n, 3), and triangles (m, 3) that count from 0, of a meshed face."""
     location = TopLoc_Location()
     triangulation = BRep_Tool.Triangulation_s(face, location)
     if triangulation is None or not triangulation.NbTriangles():
         return np.zeros((0, 3)), np.zeros((0, 3)), np.zeros((0, 3), np.int32)
     pose = pose_of(location.Transformation())
     numbers = range(1, triangulation.NbNodes() + 1)
-    points = np.array([_triple(triangulation.Node(k)) for k in numbers])
+    points = np.array([triangulation.Node(k).Coord() for k in numbers])
     if not triangulation.HasNormals():
         triangulation.ComputeNormals()
-    normals = np.array([_triple(triangulation.Normal(k)) for k in numbers])
+    normals = np.array([triangulation.Normal(k).Coord() for k in numbers])
     triangles = [triangulation.Triangle(k).Get() for k in range(1, triangulation.NbTriangles() + 1)]
     triangles = np.array(triangles, int).reshape(-1, 3) - 1
     if face.Orientation() == TopAbs_REVERSED:
@@ -219,19 +217,14 @@ def _face_mesh(face: TopoDS_Face) -> tuple[NDArray[np.float64], NDArray[np.float
     return apply(pose, points), normals, triangles
 
 
-def _triple(point: object) -> tuple[float, float, float]:
-    return point.X(), point.Y(), point.Z()
-
-
-def _edges(faces: list[TopoDS_Face]) -> list[NDArray[np.float64]]:
+def _edges(faces: list[TopoDS_Face], meshed: list[FaceMesh]) -> list[NDArray[np.float64]]:
     """Each edge once as a polyline, less seams and edges that two faces cross smoothly."""
     seen: dict[int, list[tuple[object, NDArray[np.float64], NDArray[np.float64]]]] = {}
-    for face in faces:
+    for face, (points, normals, _) in zip(faces, meshed, strict=True):
         location = TopLoc_Location()
         triangulation = BRep_Tool.Triangulation_s(face, location)
-        if triangulation is None:
+        if not len(points):
             continue
-        pose = pose_of(location.Transformation())
         for item in subshapes(face, TopAbs_EDGE):
             edge = TopoDS.Edge(item)
             if BRep_Tool.Degenerated_s(edge) or BRep_Tool.IsClosed_s(edge, face):
@@ -239,13 +232,8 @@ def _edges(faces: list[TopoDS_Face]) -> list[NDArray[np.float64]]:
             polygon = BRep_Tool.PolygonOnTriangulation_s(edge, triangulation, location)
             if polygon is None:
                 continue
-            nodes = [polygon.Node(k) for k in range(1, polygon.NbNodes() + 1)]
-            points = apply(pose, np.array([_triple(triangulation.Node(n)) for n in nodes]))
-            normals = np.array([_triple(triangulation.Normal(n)) for n in nodes]) @ pose[:3, :3].T
-            if face.Orientation() == TopAbs_REVERSED:
-                normals = -normals
-            kept = seen.setdefault(hash(edge.TShape()), [])
-            kept.append((edge.TShape(), points, normals))
+            nodes = np.array([polygon.Node(k) for k in range(1, polygon.NbNodes() + 1)]) - 1
+            seen.setdefault(hash(edge.TShape()), []).append((edge.TShape(), points[nodes], normals[nodes]))
     return [group[0][1] for group in seen.values() if not _is_smooth(group)]
 
 
@@ -275,17 +263,17 @@ def _plane(face: TopoDS_Face, surface: BRepAdaptor_Surface) -> Plane:
     properties = GProp_GProps()
     BRepGProp.SurfaceProperties_s(face, properties)
     axis = surface.Plane().Axis().Direction()
-    outward = np.array(_triple(axis)) * (-1 if face.Orientation() == TopAbs_REVERSED else 1)
+    outward = np.array(axis.Coord()) * (-1 if face.Orientation() == TopAbs_REVERSED else 1)
     if not surface.Plane().Direct():
         outward = -outward
-    return Plane(_triple(properties.CentreOfMass()), tuple(outward.tolist()), properties.Mass())
+    return Plane(properties.CentreOfMass().Coord(), tuple(outward.tolist()), properties.Mass())
 
 
 def _cylinder(face: TopoDS_Face, surface: BRepAdaptor_Surface) -> Cylinder:
     round_face = surface.Cylinder()
-    direction = np.array(_triple(round_face.Axis().Direction()))
+    direction = np.array(round_face.Axis().Direction().Coord())
     start, end = surface.FirstVParameter(), surface.LastVParameter()
-    middle = np.array(_triple(round_face.Location())) + direction * (start + end) / 2
+    middle = np.array(round_face.Location().Coord()) + direction * (start + end) / 2
     hole = (face.Orientation() == TopAbs_REVERSED) == round_face.Direct()
     return Cylinder(tuple(middle.tolist()), tuple(direction.tolist()), round_face.Radius(), end - start, hole)
 

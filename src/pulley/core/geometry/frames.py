@@ -5,7 +5,6 @@ from functools import lru_cache
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.spatial.transform import Rotation
 
 Pose = NDArray[np.float64]
 Vector = NDArray[np.float64]
@@ -38,11 +37,6 @@ def nearest_axis(vector: Vector) -> tuple[float, float, float]:
     return tuple((np.sign(vector[k]) * np.eye(3)[k] + 0.0).tolist())
 
 
-def quaternion(pose: Pose) -> NDArray[np.float64]:
-    """The rotation of a rigid pose as (x, y, z, w), as glTF and SciPy write it."""
-    return Rotation.from_matrix(pose[:3, :3]).as_quat()
-
-
 def view_frame(direction: Vector) -> NDArray[np.float64]:
     """Rows u, v, d of a right-handed frame (3, 3) whose third axis is ``direction``.
 
@@ -60,19 +54,6 @@ def _view_frame(direction: bytes) -> NDArray[np.float64]:
     frame = np.array([u, v, d])
     frame.flags.writeable = False  # whoever asks gets the same
     return frame
-
-
-def screw(origin: Vector, direction: Vector, angle: float, advance: float) -> Pose:
-    """The pose (4, 4) after a turn by ``angle`` degrees about a line, with ``advance`` mm along it for each turn.
-
-    >>> np.round(apply(screw(np.array([1.0, 0, 0]), np.array([0, 0, 1.0]), 90, 4), np.array([2.0, 0, 0])), 9).tolist()
-    [1.0, 1.0, 1.0]
-    """
-    along = unit(direction)
-    pose = np.eye(4)
-    pose[:3, :3] = Rotation.from_rotvec(along * np.radians(angle)).as_matrix()
-    pose[:3, 3] = origin - pose[:3, :3] @ origin + along * (advance * angle / 360)
-    return pose
 
 
 def inverse(pose: Pose) -> Pose:

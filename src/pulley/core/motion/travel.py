@@ -6,7 +6,7 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy.spatial.transform import Rotation
 
-from pulley.core.geometry.frames import Pose, Vector, screw, translation, unit
+from pulley.core.geometry.frames import Pose, Vector, translation, unit
 from pulley.core.teardown import Vector3
 
 QUARTER = 90.0  # degrees; the most that two neighbouring poses of a turn lie apart, so that "between" is plain
@@ -129,3 +129,16 @@ def turn_of(displacement: Pose) -> Turn | None:
     across = displacement[:3, 3] - ahead * along
     origin = (across + np.cross(along, across) / np.tan(angle / 2)) / 2
     return Turn(origin, along, float(np.degrees(angle)), ahead * 2 * np.pi / angle)
+
+
+def screw(origin: Vector, direction: Vector, angle: float, advance: float) -> Pose:
+    """The pose (4, 4) after a turn by ``angle`` degrees about a line, with ``advance`` mm along it for each turn.
+
+    >>> np.round(apply(screw(np.array([1.0, 0, 0]), np.array([0, 0, 1.0]), 90, 4), np.array([2.0, 0, 0])), 9).tolist()
+    [1.0, 1.0, 1.0]
+    """
+    along = unit(direction)
+    pose = np.eye(4)
+    pose[:3, :3] = Rotation.from_rotvec(along * np.radians(angle)).as_matrix()
+    pose[:3, 3] = origin - pose[:3, :3] @ origin + along * (advance * angle / 360)
+    return pose
