@@ -67,7 +67,7 @@ class Judge:
 
 
 def ask(query: Query) -> tuple[float | None, float]:
-    """Pulley's answer: the share of the motion at which it is stopped (None: never), and the seconds of one processor that took."""
+    """Pulley's answer: the share of the motion at which it is stopped (None: never), and the seconds of a processor."""
     assembly = Assembly("scene", tuple(body.component() for body in query.bodies))
     begun = time.process_time()
     step = query.steps[0]
