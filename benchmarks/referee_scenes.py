@@ -312,7 +312,8 @@ def meeting(random: np.random.Generator, size: float) -> Query:
 def threaded(random: np.random.Generator, size: float) -> Query:
     """A modelled thread in its nut: unscrewed at its pitch, at another one, or pulled straight.
 
-    At a slip of s along the axis the middles of two sections are depth * sin(pi s / pitch) apart; their flanks lean.
+    At a slip of s along the axis the middles of two sections are depth * sin(pi s / pitch) apart. Flanks lean, crests
+    do not.
     """
     size = min(max(size, 30.0), 60.0)
     radius = size * random.uniform(0.15, 0.3)
@@ -329,7 +330,8 @@ def threaded(random: np.random.Generator, size: float) -> Query:
 
     def gap(share: float) -> float:
         phase = np.pi * turns * share * (1.0 if straight else factor - 1)
-        return float((play - depth * abs(np.sin(phase))) / np.hypot(1, np.pi * depth / pitch * np.cos(phase)))
+        flank = (play - depth * abs(np.sin(phase))) / np.hypot(1, np.pi * depth / pitch * np.cos(phase))
+        return float(min(flank, play))
 
     straight = random.random() < 0.25
     if straight:

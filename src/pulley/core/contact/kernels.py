@@ -242,15 +242,17 @@ def _cell(x, low, size, cells):  # noqa: ANN001, ANN202
 
 
 @njit(cache=True, nogil=True, error_model="numpy")
-def grid_of(boxes: NDArray[np.float64], cells: int) -> tuple[NDArray[np.int32], NDArray[np.int32], NDArray[np.float64]]:
+def grid_of(
+    boxes: NDArray[np.float64], cells: int
+) -> tuple[NDArray[np.int32], NDArray[np.int32], NDArray[np.float64], NDArray[np.float64]]:
     """Facets by cells of a square grid over (u, v): where each cell's share of the list starts, the list of
-    facet numbers, and the grid's least u and v and its cells' sizes."""
+    facet numbers, the least w in each cell, and the grid's least u and v and its cells' sizes."""
     frame = np.empty(4)
     for axis in range(2):
         frame[axis] = boxes[:, axis].min()
         frame[2 + axis] = max(boxes[:, 3 + axis].max() - frame[axis], 1e-9) / cells
     low_u, low_v, size_u, size_v = frame
-    starts = np.zeros(cells * cells + 1, np.int32)
+    starts, lowest = np.zeros(cells * cells + 1, np.int32), np.full(cells * cells, NEVER)
     listed = np.empty(0, np.int32)
     place = starts
     for filling in range(2):
@@ -265,9 +267,10 @@ def grid_of(boxes: NDArray[np.float64], cells: int) -> tuple[NDArray[np.int32], 
                     if filling:
                         listed[place[cell]] = i
                         place[cell] += 1
+                        lowest[cell] = min(lowest[cell], boxes[i, 2])
                     else:
                         starts[cell + 1] += 1
-    return starts, listed, frame
+    return starts, listed, lowest, frame
 
 
 @njit(cache=True, nogil=True, error_model="numpy")
@@ -279,6 +282,7 @@ def least_gap(  # noqa: C901
     rest_boxes: NDArray[np.float64],
     starts: NDArray[np.int32],
     listed: NDArray[np.int32],
+    lowest: NDArray[np.float64],
     frame: NDArray[np.float64],
     limits: NDArray[np.float64],
     shift: NDArray[np.float64],
@@ -288,12 +292,12 @@ def least_gap(  # noqa: C901
     Parameters
     ----------
     mover, rest : (k, 3, 3) float64
-        Triangles in the view frame, none of them edge-on; the mover's in order of falling greatest w.
+        Triangles in the view frame, none of them edge-on, in order of falling greatest w.
     mover_boxes, rest_boxes : (k, 6) float64
         As `bounds_of` gives them.
     slack : (k,) float64
         For each facet of the mover: gaps below ``-slack`` lie behind.
-    starts, listed, frame
+    starts, listed, lowest, frame
         The rest's grid, as `grid_of` gives it.
     limits : (6,) float64
         Bounds of the whole rest.
@@ -331,11 +335,14 @@ def least_gap(  # noqa: C901
         for cu in range(_cell(u0, low_u, size_u, cells), _cell(u1, low_u, size_u, cells) + 1):
             for cv in range(_cell(v0, low_v, size_v, cells), _cell(v1, low_v, size_v, cells) + 1):
                 cell = cu * cells + cv
+                if lowest[cell] - w1 >= best:
+                    continue
                 for at in range(starts[cell], starts[cell + 1]):
                     j = listed[at]
+                    if rest_boxes[j, 5] - w0 < -slack[i]:
+                        break  # a cell lists its facets in order of falling greatest w
                     if (
                         rest_boxes[j, 2] - w1 >= best
-                        or rest_boxes[j, 5] - w0 < -slack[i]
                         or rest_boxes[j, 0] >= u1
                         or rest_boxes[j, 3] <= u0
                         or rest_boxes[j, 1] >= v1
@@ -350,7 +357,31 @@ def least_gap(  # noqa: C901
     return best, best_u, best_v, best_i, best_j
 
 
-RECORD = 8  # whole numbers that tell where facets lie in memory: their count, six addresses, the length of the list
+@njit(cache=True, nogil=True, error_model="numpy")
+def in_the_way(
+    boxes: NDArray[np.float64], mover: int, moving: NDArray[np.bool_], tolerance: float
+) -> tuple[NDArray[np.intp], NDArray[np.float64]]:
+    """What may be met along w, going by bounds (n, 2, 3): the places, nearest first, and the travel that each needs.
+
+    ``moving`` (n,) are those that come along, the mover among them; what lies up to ``tolerance`` behind counts.
+    """
+    places, least, count = np.empty(len(boxes), np.intp), np.empty(len(boxes)), 0
+    for k in range(len(boxes)):
+        if (
+            not moving[k]
+            and boxes[k, 1, 2] > boxes[mover, 0, 2] - tolerance
+            and boxes[k, 0, 0] < boxes[mover, 1, 0]
+            and boxes[k, 1, 0] > boxes[mover, 0, 0]
+            and boxes[k, 0, 1] < boxes[mover, 1, 1]
+            and boxes[k, 1, 1] > boxes[mover, 0, 1]
+        ):
+            places[count], least[count] = k, max(boxes[k, 0, 2] - boxes[mover, 1, 2], 0.0)
+            count += 1
+    order = np.argsort(least[:count], kind="mergesort")
+    return places[order], least[order]
+
+
+RECORD = 9  # whole numbers that tell where facets lie in memory: their count, seven addresses, the number of cells
 
 
 @intrinsic
@@ -406,11 +437,12 @@ def first_of(
         facets, boxes = carray(_floats_at(sides[c, 0, 1]), (k, 3, 3)), carray(_floats_at(sides[c, 0, 4]), (k, 6))
         rest, theirs = carray(_floats_at(sides[c, 1, 1]), (m, 3, 3)), carray(_floats_at(sides[c, 1, 4]), (m, 6))
         slack, grid = carray(_floats_at(sides[c, 0, 3]), (k,)), carray(_floats_at(sides[c, 1, 3]), (m + 10,))[m:]
-        cells = sides[c, 1, 7]
+        cells = sides[c, 1, 8]
         starts = carray(_ints_at(sides[c, 1, 5]), (cells + 1,))
         listed = carray(_ints_at(sides[c, 1, 6]), (max(starts[cells], 1),))
+        lowest = carray(_floats_at(sides[c, 1, 7]), (cells,))
         gap, at_u, at_v, i, j = least_gap(
-            facets, boxes, slack, rest, theirs, starts, listed, grid[:4], grid[4:], shifts[c]
+            facets, boxes, slack, rest, theirs, starts, listed, lowest, grid[:4], grid[4:], shifts[c]
         )
         if gap == NEVER:
             continue

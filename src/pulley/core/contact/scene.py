@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 
 from pulley.core.assembly import Assembly
 from pulley.core.contact.giving import opened
-from pulley.core.contact.kernels import NEVER, first_of
+from pulley.core.contact.kernels import NEVER, first_of, in_the_way
 from pulley.core.contact.start import TOLERANCE, Allowed, allowed, placed_within
 from pulley.core.contact.sweep import APART, REACH, Contact, Facing, facing_along, first_contact
 from pulley.core.contact.terms import Terms
@@ -158,22 +158,11 @@ class Scene:
 
         ``others`` are places in ``paths``, the mover's own not among them.
         """
-        near, least = self._in_the_way(self._place[mover], others, self.boxes_along(direction))
+        moving = np.ones(len(self.paths), bool)
+        moving[others] = False
+        near, least = in_the_way(self.boxes_along(direction), self._place[mover], moving, self.tolerance)
         for place, travel in zip(near.tolist(), least.tolist(), strict=True):
             yield travel, self.paths[place]
-
-    def _in_the_way(
-        self, mover: int, others: NDArray[np.intp], boxes: NDArray[np.float64]
-    ) -> tuple[NDArray[np.intp], NDArray[np.float64]]:
-        """`candidates` by their places, and the least travels, given all bounds in the direction's view frame."""
-        mine, theirs = boxes[mover], boxes[others]
-        ahead = (theirs[:, 1, 2] > mine[0, 2] - self.tolerance) & (
-            (theirs[:, 0, :2] < mine[1, :2]) & (theirs[:, 1, :2] > mine[0, :2])
-        ).all(1)
-        near = others[ahead]
-        least = np.maximum(theirs[ahead, 0, 2] - mine[1, 2], 0.0)
-        order = np.argsort(least, kind="stable")
-        return near[order], least[order]
 
     def places(self, paths: Iterable[str]) -> NDArray[np.intp]:
         """Where leaves stand in ``paths``."""
@@ -189,14 +178,12 @@ class Scene:
         The movers travel together, so they are never in each other's way.
         """
         direction = unit(direction)
-        moving = np.sort(self.places(movers))
-        still = np.ones(len(self.paths), bool)
-        still[moving] = False
-        others = np.flatnonzero(still)
+        places, moving = np.sort(self.places(movers)), np.zeros(len(self.paths), bool)
+        moving[places] = True
         boxes = self.boxes_along(direction)
         best: Meeting | None = None
-        for mover in moving.tolist():
-            near, least = self._in_the_way(mover, others, boxes)
+        for mover in places.tolist():
+            near, least = in_the_way(boxes, mover, moving, self.tolerance)
             if len(near):
                 best = self._first_of(mover, near.tolist(), least, direction, best) or best
         return best

@@ -123,6 +123,7 @@ class Facing:
     boxes: NDArray[np.float64]
     starts: NDArray[np.int32]
     listed: NDArray[np.int32]
+    lowest: NDArray[np.float64]
 
     @classmethod
     def of(cls, facets: NDArray[np.float64], true: NDArray[np.float64], slack: NDArray[np.float64]) -> "Facing":
@@ -131,22 +132,22 @@ class Facing:
         order = np.argsort(-boxes[:, 5], kind="stable")
         facets, true, slack, boxes = (np.ascontiguousarray(each[order]) for each in (facets, true, slack, boxes))
         if not len(facets):
-            return cls(facets, true, np.ones(10), boxes, np.zeros(2, np.int32), np.zeros(1, np.int32))
+            return cls(facets, true, np.ones(10), boxes, np.zeros(2, np.int32), np.zeros(1, np.int32), np.zeros(1))
         cells = min(max(int(np.sqrt(len(facets))), 1), CELLS)
-        starts, listed, frame = grid_of(boxes, cells)
+        starts, listed, lowest, frame = grid_of(boxes, cells)
         slack = np.concatenate([slack, frame, boxes[:, :3].min(0), boxes[:, 3:].max(0)])
-        return cls(facets, true, slack, boxes, starts, listed)
+        return cls(facets, true, slack, boxes, starts, listed, lowest)
 
     @cached_property
     def size(self) -> int:
         """Bytes that it takes to keep."""
-        arrays = (self.facets, self.true, self.slack, self.boxes, self.starts, self.listed)
+        arrays = (self.facets, self.true, self.slack, self.boxes, self.starts, self.listed, self.lowest)
         return 512 + sum(array.nbytes for array in arrays)
 
     @cached_property
     def record(self) -> tuple[int, ...]:
         """Where the arrays lie in memory, for `first_of`."""
-        arrays = (self.facets, self.true, self.slack, self.boxes, self.starts, self.listed)
+        arrays = (self.facets, self.true, self.slack, self.boxes, self.starts, self.listed, self.lowest)
         return len(self.facets), *(array.ctypes.data for array in arrays), len(self.starts) - 1
 
 
@@ -158,7 +159,7 @@ def thin_gap(ahead: Facing, behind: Facing, shift: Vector) -> tuple[float, float
     low, high = grid[4:7] + shift, grid[7:10] + shift
     if (mine[:2] >= high[:2]).any() or (mine[3:5] <= low[:2]).any():
         return NEVER, 0.0, 0.0, -1, -1
-    rest = (behind.facets, behind.boxes, behind.starts, behind.listed, grid[:4], grid[4:])
+    rest = (behind.facets, behind.boxes, behind.starts, behind.listed, behind.lowest, grid[:4], grid[4:])
     return least_gap(ahead.facets, ahead.boxes, ahead.slack, *rest, shift)
 
 
