@@ -118,10 +118,12 @@ def _bounds_overlap(mover: Mesh, rest: Mesh, pose: NDArray[np.float64]) -> bool:
 
 @dataclass(frozen=True, eq=False)
 class _Thinned:
-    """A thinned part, ready to be held against another: as a collision body, its facets, and a point of each body."""
+    """A thinned part, ready to be held against another: as a collision body, its facets, their bounds (2, 3), and a
+    point of each body."""
 
     body: fcl.BVHModel
     corners: NDArray[np.float64]
+    bounds: NDArray[np.float64]
     points: NDArray[np.float64]
 
 
@@ -130,13 +132,14 @@ def _thinned(mesh: Mesh, radius: float) -> _Thinned:
     bounds = skin(mesh)
     corners, left = bounds.thinned(radius)
     points = np.zeros((0, 3)) if mesh.bare is not None else corners[bounds.first, 0]
-    corners = corners[left]
+    corners, around = corners[left], np.zeros((2, 3))
     body = fcl.BVHModel()
     if len(corners):
+        around = np.array([corners.min((0, 1)), corners.max((0, 1))])
         body.beginModel(3 * len(corners), len(corners))
         body.addSubModel(corners.reshape(-1, 3), np.arange(3 * len(corners)).reshape(-1, 3))
         body.endModel()
-    return _Thinned(body, corners, points)
+    return _Thinned(body, corners, around, points)
 
 
 def _meet(mover: Mesh, rest: Mesh, pose: NDArray[np.float64], mover_radius: float, rest_radius: float) -> bool:
@@ -151,13 +154,13 @@ def _meet(mover: Mesh, rest: Mesh, pose: NDArray[np.float64], mover_radius: floa
     if fcl.collide(*bodies, fcl.CollisionRequest(), fcl.CollisionResult()):
         return True
     back = (one.points - pose[:, 3]) @ pose[:, :3]
-    return _holds(other.corners, back) or _holds(one.corners, other.points @ pose[:, :3].T + pose[:, 3])
+    return _holds(other, back) or _holds(one, other.points @ pose[:, :3].T + pose[:, 3])
 
 
-def _holds(corners: NDArray[np.float64], points: NDArray[np.float64]) -> bool:
-    """Whether a closed surface has any of the points (n, 3) inside."""
-    low, high = corners.min((0, 1)), corners.max((0, 1))
-    return any(_winding(corners, point) for point in points[((points > low) & (points < high)).all(1)])
+def _holds(part: _Thinned, points: NDArray[np.float64]) -> bool:
+    """Whether a thinned part has any of the points (n, 3) inside."""
+    near = ((points > part.bounds[0]) & (points < part.bounds[1])).all(1)
+    return any(_winding(part.corners, point) for point in points[near])
 
 
 def _winding(corners: NDArray[np.float64], point: NDArray[np.float64]) -> bool:
