@@ -7,10 +7,11 @@ from unittest import TestCase
 import manifold3d
 import numpy as np
 from benchmarks.generate import COARSE, assemble, mesh_of, threaded_pair
+from benchmarks.referee_bodies import box, corners_of, thread
 
 from pulley.core.contact.check import check
 from pulley.core.contact.turning import first_contact_turning
-from pulley.core.geometry.mesh import Mesh, box_mesh
+from pulley.core.geometry.mesh import Mesh, box_mesh, flat_mesh
 from pulley.core.motion.score import compose, displacement_at
 from pulley.core.motion.steps import displacements, stages, travels
 from pulley.core.motion.travel import screw, turn, turn_of
@@ -98,6 +99,17 @@ class ThreadTests(TestCase):
                 self.rod, HOME, self.nut, self.nut_pose, turn((0, 0, 0), (0, 0, 1), 7200, advance)
             )
             self.assertAlmostEqual(found.travel * lost / 360, self.PLAY, delta=0.01)
+
+
+class CutThreadTests(TestCase):
+    def test_with_interference_it_unscrews_past_the_flat_ends(self):
+        """The bolt's lower end leaves through the nut's upper face: two tips as sharp as 30 degrees, 0.1 mm deep."""
+        radius, pitch, depth = 8.6, 4.0, 2.2
+        block = box(30, 30, 2 * pitch)(56).translate((0, 0, 2 * pitch))
+        bolt, nut = thread(radius, pitch, depth, 4)(48), block - thread(radius - 0.1, pitch, depth, 4)(56)
+        bolt, nut = flat_mesh(corners_of(bolt)), flat_mesh(corners_of(nut))
+        self.assertEqual(free(bolt, nut, 1440, pitch), inf)
+        self.assertLess(free(bolt, nut, 1440, 0.8 * pitch), 90)
 
 
 class BayonetTests(TestCase):
