@@ -10,10 +10,10 @@ from numpy.typing import NDArray
 
 from benchmarks.referee_bodies import Solid, ball, solid_of
 from benchmarks.referee_moves import moves
+from benchmarks.referee_scenes import TOLERANCE
 from pulley.core.assembly import Assembly
 from pulley.core.teardown import Step, Teardown
 
-TOLERANCE = 0.1  # mm
 SAMPLES = 16  # instants of a step that are looked at
 
 Pose = NDArray[np.float64]

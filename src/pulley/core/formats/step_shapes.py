@@ -221,10 +221,10 @@ def _edges(faces: list[TopoDS_Face], meshed: list[FaceMesh]) -> list[NDArray[np.
     """Each edge once as a polyline, less seams and edges that two faces cross smoothly."""
     seen: dict[int, list[tuple[object, NDArray[np.float64], NDArray[np.float64]]]] = {}
     for face, (points, normals, _) in zip(faces, meshed, strict=True):
-        location = TopLoc_Location()
-        triangulation = BRep_Tool.Triangulation_s(face, location)
         if not len(points):
             continue
+        location = TopLoc_Location()
+        triangulation = BRep_Tool.Triangulation_s(face, location)
         for item in subshapes(face, TopAbs_EDGE):
             edge = TopoDS.Edge(item)
             if BRep_Tool.Degenerated_s(edge) or BRep_Tool.IsClosed_s(edge, face):

@@ -70,7 +70,7 @@ def without_warp(pose: Pose) -> tuple[Pose, Pose]:
     The warp mirrors its first axis where the pose does, and scales all three.
 
     >>> rigid, warp = without_warp(np.diag([2.0, 2.0, -2.0, 1.0]))
-    >>> np.diag(warp).tolist(), round(float(np.linalg.det(rigid)), 9)
+    >>> np.diag(warp).round(9).tolist(), round(float(np.linalg.det(rigid)), 9)
     ([-2.0, 2.0, 2.0, 1.0], 1.0)
     """
     volume = float(np.linalg.det(pose[:3, :3]))

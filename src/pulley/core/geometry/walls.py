@@ -32,7 +32,7 @@ def wall_thickness(corners: NDArray[np.float64], bodies: NDArray[np.int32]) -> N
     --------
     >>> from pulley.core.geometry.mesh import box_mesh
     >>> plate = box_mesh((0, 0, 0), (50, 30, 0.2))
-    >>> float(wall_thickness(plate.corners, plate.bodies).min().round(6))
+    >>> round(float(wall_thickness(plate.corners, plate.bodies).min()), 6)
     0.2
     """
     if not len(corners):

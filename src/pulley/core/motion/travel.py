@@ -134,8 +134,9 @@ def turn_of(displacement: Pose) -> Turn | None:
 def screw(origin: Vector, direction: Vector, angle: float, advance: float) -> Pose:
     """The pose (4, 4) after a turn by ``angle`` degrees about a line, with ``advance`` mm along it for each turn.
 
-    >>> np.round(apply(screw(np.array([1.0, 0, 0]), np.array([0, 0, 1.0]), 90, 4), np.array([2.0, 0, 0])), 9).tolist()
-    [1.0, 1.0, 1.0]
+    >>> pose = screw(np.array([1.0, 0, 0]), np.array([0, 0, 1.0]), 90, 4)
+    >>> (pose @ [2.0, 0, 0, 1]).round(9).tolist()
+    [1.0, 1.0, 1.0, 1.0]
     """
     along = unit(direction)
     pose = np.eye(4)
