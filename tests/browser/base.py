@@ -28,6 +28,12 @@ from tests.scenes import AS1, ROOT, read
 # ms; tests wait for what the page says, never for a time; less only while writing them
 PATIENCE = int(os.environ.get("PULLEY_PATIENCE", "120000"))
 AXE = ROOT / "node_modules/axe-core/axe.min.js"
+# once what the page is changing has reached its end: half-way through a transition colours are none of its own
+SETTLED = """async () => {
+    await new Promise((done) => requestAnimationFrame(() => requestAnimationFrame(done)));
+    const ending = document.getAnimations().filter((each) => Number.isFinite(each.effect.getComputedTiming().endTime));
+    await Promise.allSettled(ending.map((each) => each.finished));
+}"""
 
 
 @cache
@@ -189,6 +195,7 @@ class BrowserCase(StaticLiveServerTestCase):
 
     def assert_accessible(self):
         """No violation by axe-core, an independent engine for the WCAG rules (npm package)."""
+        self.page.evaluate(SETTLED)
         self.page.evaluate(AXE.read_text())
         violations = self.page.evaluate("axe.run().then(result => result.violations)")
         self.assertEqual([(v["id"], [node["target"] for node in v["nodes"]]) for v in violations], [])
