@@ -1,23 +1,20 @@
 """Child processes that end with their parent, and are started again when they fall over."""
 
-import ctypes
 import os
-import signal
 import subprocess
-import sys
 import time
 from collections.abc import Callable
 from dataclasses import dataclass
 from pathlib import Path
 
-PR_SET_PDEATHSIG = 1  # linux/prctl.h
+from pulley.core.formats.guard import end_with_parent
+
 SETTLED = 10.0  # seconds a child must have lived for the next restart to be at once
 
 
-def end_with_parent() -> None:
-    """In a new child: ask Linux for SIGTERM when the parent dies, however it dies; Ctrl-C stays with the parent."""
-    if sys.platform == "linux":
-        ctypes.CDLL(None).prctl(PR_SET_PDEATHSIG, signal.SIGTERM)
+def _apart() -> None:
+    """In a new child: it ends when we do, however that comes about; Ctrl-C stays with us."""
+    end_with_parent()
     os.setsid()
 
 
@@ -31,7 +28,7 @@ def start(command: list[str], log: Path | None = None, env: dict[str, str] | Non
             stdout=output,
             stderr=output,
             env={**os.environ, **(env or {})},
-            preexec_fn=end_with_parent,
+            preexec_fn=_apart,
         )
     finally:
         if output:

@@ -6,7 +6,6 @@ import json
 import os
 import queue
 import re
-import resource
 import subprocess
 import sys
 import tempfile
@@ -18,12 +17,13 @@ from typing import IO
 
 from pulley.core.assembly import Assembly
 from pulley.core.errors import PulleyError
-from pulley.core.formats.store import load_record, to_record, write_once
+from pulley.core.files import write_once
+from pulley.core.formats.guard import confine
+from pulley.core.formats.store import adopt, load_record, to_record
 
 MEMORY_LIMIT = 12 * 2**30  # bytes of address space; the kernel maps far more than it uses
 TIME_LIMIT = 600.0  # seconds
 SIZE_LIMIT = 256 * 2**20  # bytes
-GIVE_WAY = 10  # niceness, so that somebody who works on the same machine does not feel it
 QUIET = 1.0  # seconds of silence after which the last report is repeated
 
 Report = Callable[[float, str], None]
@@ -91,7 +91,8 @@ def read_step(
     ------
     PulleyError
         When the file is no good or goes past the limits. The reader is a process of its own, so a
-        file that crashes or hangs the kernel costs this call and nothing else.
+        file that crashes or hangs the kernel costs this call and nothing else. It sees this file and
+        nothing else that anybody keeps: a file that needs others names them and is refused.
     """
     name = name or path.name
     check_file(path, name)
@@ -99,9 +100,11 @@ def read_step(
         link = Path(folder) / "input" / (Path(name).stem[:100].replace("\0", "") + ".stp")
         link.parent.mkdir()
         link.symlink_to(path.resolve())
-        record = Path(folder) / "record.json"
-        _run_reader([str(link), str(store), str(record)], name, report, time_limit, memory_limit)
-        assembly = load_record(record, store)
+        made = Path(folder) / "made"
+        made.mkdir()
+        _run_reader([str(link), str(made)], name, report, time_limit, memory_limit)
+        assembly = load_record(made / "record.json", made)
+        adopt(assembly, made, store)
     return replace(assembly, source={"file": name, "sha256": sha256_of(path)})
 
 
@@ -145,10 +148,6 @@ _standby: list[_Reader] = []
 
 
 def _start_reader(memory_limit: int) -> _Reader:
-    def limit() -> None:
-        os.nice(GIVE_WAY)
-        resource.setrlimit(resource.RLIMIT_AS, (memory_limit, memory_limit))
-
     errors = tempfile.TemporaryFile("w+", errors="replace")  # noqa: SIM115 (_Reader.close closes it)
     process = subprocess.Popen(
         [sys.executable, "-m", "pulley.core.formats.step_reader"],
@@ -156,7 +155,7 @@ def _start_reader(memory_limit: int) -> _Reader:
         stdout=subprocess.PIPE,
         stderr=errors,
         text=True,
-        preexec_fn=limit,
+        preexec_fn=lambda: confine(memory_limit),
         env={**os.environ, "OMP_NUM_THREADS": "1", "OPENBLAS_NUM_THREADS": "1"},
     )
     return _Reader(process, errors)

@@ -18,6 +18,7 @@ from OCP.collections import Sequence_TDF_Label
 from OCP.IFSelect import IFSelect_RetDone
 from OCP.Quantity import Quantity_Color, Quantity_TOC_sRGB
 from OCP.STEPCAFControl import STEPCAFControl_Reader
+from OCP.STEPConstruct import STEPConstruct_ExternRefs
 from OCP.TCollection import TCollection_AsciiString, TCollection_ExtendedString
 from OCP.TDataStd import TDataStd_Name
 from OCP.TDF import TDF_Label, TDF_Tool
@@ -35,6 +36,7 @@ from OCP.XCAFDoc import (
 
 from pulley.core.assembly import Assembly, Component, Part, clean_name, component_bounds, unique_names
 from pulley.core.errors import PulleyError
+from pulley.core.formats.guard import fence, python_places
 from pulley.core.formats.step_shapes import (
     FINE,
     has_faces,
@@ -47,7 +49,7 @@ from pulley.core.formats.step_shapes import (
 )
 from pulley.core.formats.store import to_record
 from pulley.core.geometry.frames import Pose, without_warp
-from pulley.core.geometry.mesh import FAULTS
+from pulley.core.geometry.mesh import FAULTS, box_mesh
 
 GENERATED = re.compile(r"(NAUO\d*|=>\[.*\]|\[?\d+(:\d+)*\]?|Open CASCADE.*)$", re.I)
 KERNEL = ("SOLID", "COMPOUND", "COMPSOLID", "SHELL", "FACE")  # what the kernel itself calls what has no name
@@ -55,6 +57,8 @@ NAMING = re.compile(rb"(?:PRODUCT|NEXT_ASSEMBLY_USAGE_OCCURRENCE)\s*\(([^)]*)\)"
 NEAR = (
     1.0  # mm between the bounds of two components at home, within which the finer mesh of one wants that of the other
 )
+PARTS = ("", ".stp", ".step", ".p21", ".stpz")  # how a file of parts may end
+NAMED = 5  # missing files that a refusal names
 Colour = tuple[float, float, float]
 
 
@@ -167,7 +171,34 @@ def _tidy(node: Node, notes: list[str], where: str) -> Node | None:
     return node
 
 
-def _roots(path: Path) -> list[Node]:
+def _others(reader: STEPCAFControl_Reader) -> list[str]:
+    """The files beside this one that the kernel would open, as the file names them."""
+    references = STEPConstruct_ExternRefs(reader.ChangeReader().WS())
+    references.LoadExternRefs()
+    found = []
+    for number in range(1, references.NbExternRefs() + 1):
+        try:
+            found.append(references.FileName(number) or "")
+        except UnicodeDecodeError:
+            found.append("a file whose name cannot be read")
+    return list(dict.fromkeys(filter(None, found)))
+
+
+def _refuse_others(path: Path, names: list[str], fenced: bool) -> None:
+    """Refuse a file that needs others. What is no STEP file, such as a drawing, is not needed and stays shut: the
+    fence sees to that, and where there is none, a name that leads out of the file's own folder is refused."""
+    outside = re.compile(r"[\\/]")
+    needed = [n for n in names if Path(n).suffix.lower() in PARTS or (not fenced and outside.search(n))]
+    if needed:
+        shown = [outside.split(name)[-1][:80] or name[:80] for name in needed]
+        more = f" and {len(shown) - NAMED} more" if len(shown) > NAMED else ""
+        raise PulleyError(
+            f"{path.name} needs parts from other files that were not brought in with it: "
+            f"{', '.join(shown[:NAMED])}{more}. Export it as one STEP file."
+        )
+
+
+def _roots(path: Path, fenced: bool) -> list[Node]:
     document = TDocStd_Document(TCollection_ExtendedString("BinXCAF"))
     XCAFDoc_DocumentTool.SetLengthUnit_s(document, 0.001)
     reader = STEPCAFControl_Reader()
@@ -175,6 +206,7 @@ def _roots(path: Path) -> list[Node]:
     reader.SetColorMode(True)
     if reader.ReadFile(str(path)) != IFSelect_RetDone:
         raise PulleyError(f"{path.name} cannot be read as STEP. Export it again as AP203, AP214 or AP242.")
+    _refuse_others(path, _others(reader), fenced)
     if not reader.Transfer(document):
         raise PulleyError(f"{path.name} holds no shape that can be read. Export the assembly again with its solids.")
     free = Sequence_TDF_Label()
@@ -296,13 +328,17 @@ def _warped(warp: Pose) -> str:
     return mirrored + (f", scaled by {warp[1, 1]:.6g}" if abs(warp[1, 1] - 1) > 1e-9 else "")
 
 
-def read(path: Path, report: Callable[[float, str], None]) -> Assembly:
-    """Read a STEP file as `pulley.core.formats.step.read_step` promises; in this process, without limits."""
+def read(path: Path, report: Callable[[float, str], None], fenced: bool = False) -> Assembly:
+    """Read a STEP file as `pulley.core.formats.step.read_step` promises; in this process, without limits.
+
+    ``fenced`` says that this process cannot open what is not its own.
+    """
     report(0.05, f"Reading {path.name}")
     notes: list[str] = []
-    roots = [tidy for node in _roots(path) if (tidy := _tidy(_split_bodies(node), notes, ""))]
+    roots = [tidy for node in _roots(path, fenced) if (tidy := _tidy(_split_bodies(node), notes, ""))]
     if not roots:
-        raise PulleyError(_why_empty(path, len(notes)))
+        bodies = len(notes) or "no"
+        raise PulleyError(f"{path.name} holds no solids or surfaces, only {bodies} empty or wire bodies.")
     if len(roots) > 1 or roots[0].shape is not None:
         roots = [Node(path.stem, np.eye(4), None, children=roots)]
     roots[0].name = roots[0].name or path.stem
@@ -321,33 +357,24 @@ def read(path: Path, report: Callable[[float, str], None]) -> Assembly:
     )
 
 
-def _why_empty(path: Path, bodies: int) -> str:
-    """What to say of a file without solids: often its parts are in other files, which it names."""
-    named = re.findall(r"'([^']{1,200}\.(?:stp|step))'", path.read_text(encoding="latin-1"), re.I)
-    names = dict.fromkeys(re.split(r"[\\/]+", name)[-1] for name in named)
-    others = [name for name in names if Path(name).stem.lower() != path.stem.lower()]
-    if others:
-        more = f" and {len(others) - 1} more" if len(others) > 1 else ""
-        return f"{path.name} holds no parts; they are in other files ({others[0]}{more}). Export it as one STEP file."
-    return f"{path.name} holds no solids or surfaces, only {bodies or 'no'} empty or wire bodies."
-
-
 def main() -> int:
     """Read one file; 0 when the record was written, 2 with a JSON error line when the file is no good."""
+    _ = box_mesh((0, 0, 0), (1, 1, 1)).wall  # compiled, or read from its cache, while that can still be written
     line = sys.stdin.readline()
     if not line:
         return 0  # started ahead of time and never needed
-    source, store, record = map(Path, json.loads(line))
+    source, made = map(Path, json.loads(line))
+    fenced = fence([source.parent, source.resolve(), *python_places()], [made])
 
     def report(share: float, message: str) -> None:
         print(json.dumps({"progress": round(share, 3), "message": message}), flush=True)
 
     try:
-        assembly = read(source, report)
+        assembly = read(source, report, fenced)
     except PulleyError as error:
         print(json.dumps({"error": str(error)}), flush=True)
         return 2
-    record.write_text(json.dumps(to_record(assembly, store)))
+    (made / "record.json").write_text(json.dumps(to_record(assembly, made)))
     return 0
 
 

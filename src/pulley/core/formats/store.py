@@ -1,8 +1,8 @@
 """Geometry kept in files named by their content, and the record that puts an assembly together from them."""
 
 import json
-import os
-import tempfile
+import zipfile
+import zlib
 from pathlib import Path
 from typing import Any
 
@@ -10,18 +10,8 @@ import numpy as np
 
 from pulley.core.assembly import Assembly, Component, Part
 from pulley.core.errors import PulleyError
+from pulley.core.files import write_once
 from pulley.core.geometry.mesh import Mesh
-
-
-def write_once(path: Path, data: bytes) -> None:
-    """Put ``data`` at ``path`` in one move, so that a reader never sees half a file."""
-    if path.exists():
-        return
-    path.parent.mkdir(parents=True, exist_ok=True)
-    handle, temporary = tempfile.mkstemp(dir=path.parent)
-    with os.fdopen(handle, "wb") as file:
-        file.write(data)
-    Path(temporary).replace(path)
 
 
 def mesh_path(store: Path, key: str) -> Path:
@@ -30,11 +20,17 @@ def mesh_path(store: Path, key: str) -> Path:
 
 
 def load_mesh(store: Path, key: str) -> Mesh:
-    """The mesh kept under ``key``; PulleyError when the store has lost it."""
+    """The mesh kept under ``key``; PulleyError when the store has lost it, or when its content is not what it was."""
+    again = "Bring the file in again: that mends it."
     try:
-        return Mesh.from_bytes(mesh_path(store, key).read_bytes())
-    except OSError as error:
-        raise PulleyError(f"The geometry {key} is missing from {store}. Bring the file in again.") from error
+        mesh = Mesh.from_bytes(mesh_path(store, key).read_bytes())
+    except FileNotFoundError as error:
+        raise PulleyError(f"The geometry {key[:8]} is missing from {store}. {again}") from error
+    except (OSError, ValueError, KeyError, EOFError, zlib.error, zipfile.BadZipFile) as error:
+        raise PulleyError(f"The geometry {key[:8]} in {store} is damaged. {again}") from error
+    if mesh.key != key:
+        raise PulleyError(f"The geometry {key[:8]} in {store} is not what was kept. {again}")
+    return mesh
 
 
 def keep_meshes(assembly: Assembly, store: Path) -> None:
@@ -43,6 +39,12 @@ def keep_meshes(assembly: Assembly, store: Path) -> None:
         path = mesh_path(store, part.mesh.key)
         if not path.exists():
             write_once(path, part.mesh.to_bytes())
+
+
+def adopt(assembly: Assembly, made: Path, store: Path) -> None:
+    """Take the meshes of ``assembly`` over from the store of a reader, ``made``, in place of what is damaged."""
+    for part, _ in assembly.parts:
+        write_once(mesh_path(store, part.mesh.key), mesh_path(made, part.mesh.key).read_bytes())
 
 
 def to_record(assembly: Assembly, store: Path) -> dict[str, Any]:

@@ -12,8 +12,8 @@ from pulley.core import describe
 from pulley.core import teardown as core
 from pulley.core.assembly import Assembly
 from pulley.core.errors import PulleyError
+from pulley.core.files import write_once
 from pulley.core.formats import teardown_json
-from pulley.core.formats.store import write_once
 from pulley.core.motion.steps import displacements, poses_at
 from pulley.core.publish.picture import png
 from pulley.web.editor import page, rows, services, verdicts

@@ -14,9 +14,10 @@ from django.db import transaction
 from django.urls import reverse
 
 from pulley.core import assembly as core
+from pulley.core.files import write_once
 from pulley.core.formats import gltf
 from pulley.core.formats.step import check_file, read_step
-from pulley.core.formats.store import keep_meshes, load_mesh, write_once
+from pulley.core.formats.store import keep_meshes, load_mesh
 from pulley.core.publish.picture import png
 from pulley.web.jobs.models import Job
 from pulley.web.jobs.services import Report, enqueue
