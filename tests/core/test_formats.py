@@ -35,6 +35,8 @@ SAMPLE = {
     "weather": {"sky": "grey"},
 }
 
+CAMERA = SAMPLE["cameras"][0]
+
 
 class TeardownJsonTests(TestCase):
     def test_unknown_keys_survive_a_round_trip(self):
@@ -52,7 +54,7 @@ class TeardownJsonTests(TestCase):
         step = SAMPLE["steps"][0]
         wrong = {
             "cannot be read": "{",
-            "'format'": json.dumps({"version": 1, "steps": []}),
+            '"format"': json.dumps({"version": 1, "steps": []}),
             "version": json.dumps(SAMPLE | {"version": 2}),
             "Infinity": json.dumps(SAMPLE | {"steps": [step | {"distance": float("inf")}]}),
             "NaN": json.dumps(SAMPLE | {"steps": [step | {"distance": float("nan")}]}),
@@ -61,6 +63,18 @@ class TeardownJsonTests(TestCase):
             "two steps have the id s1": json.dumps(SAMPLE | {"steps": [step, step]}),
             "Step s1: members": json.dumps(SAMPLE | {"steps": [step | {"members": []}]}),
             "not a teardown": "[" * 100_000,
+            "24 levels deep": json.dumps(SAMPLE | {"weather": json.loads("[" * 60 + "]" * 60)}),
+            "larger than any number": json.dumps(SAMPLE)[:-1] + ', "far": 1e999}',
+            "400 digits": json.dumps(SAMPLE)[:-1] + f', "far": {"9" * 400}}}',
+            "half a character": json.dumps(SAMPLE | {"weather": "\ud83d"}),
+            "steps has 100,000 entries; 2,000 fit": json.dumps(SAMPLE | {"steps": [{"id": "s"}] * 100_000}),
+            "steps: 5": json.dumps(SAMPLE | {"steps": 5}),
+            "do not know take 97 KB; 64 KB": json.dumps(SAMPLE | {"weather": "x" * 100_000}),
+            "do not know take": json.dumps(SAMPLE | {"steps": [step | {"mood": "x" * 100_000}]}),
+            "over 8 MB": " " * (9 * 2**20),
+            "eye is where its target is": json.dumps(SAMPLE | {"cameras": [CAMERA | {"eye": CAMERA["target"]}]}),
+            "has no up": json.dumps(SAMPLE | {"cameras": [CAMERA | {"up": [0, 0, 0]}]}),
+            "fits has": json.dumps(SAMPLE | {"fits": [{"a": "a", "b": "b"}] * 30_000}),
         }
         for advice, text in wrong.items():
             with self.subTest(advice), self.assertRaisesRegex(PulleyError, advice):

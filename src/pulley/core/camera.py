@@ -3,12 +3,25 @@
 import numpy as np
 from numpy.typing import NDArray
 
+from pulley.core.errors import PulleyError
 from pulley.core.geometry.frames import Vector, unit
 from pulley.core.teardown import Camera
 
 QUARTER = (0.62, -0.66, 0.43)  # from the target to the eye: right, front, a little from above
 FOV = 35.0  # degrees, vertical
 MARGIN = 1.08  # of the tightest fit
+REACH = 1e7  # mm; a camera farther away sees nothing
+
+
+def check_camera(camera: Camera) -> None:
+    """Raise PulleyError for a view that cannot be drawn: numbers out of range, or a look at nothing."""
+    numbers = np.array([*camera.eye, *camera.target, *camera.up, camera.fov], float)
+    if not np.isfinite(numbers).all() or np.abs(numbers).max() > REACH or not 1 <= camera.fov <= 150:
+        raise PulleyError("A number of the view is out of range. Fit the view and do that again.")
+    if np.allclose(camera.eye, camera.target) or camera.projection not in ("perspective", "parallel"):
+        raise PulleyError("The view looks at nothing: its eye is where its target is. Fit it and do that again.")
+    if not np.linalg.norm(camera.up) > 1e-9:
+        raise PulleyError("The view has no up: its direction is 0, 0, 0. Give one, such as 0, 0, 1.")
 
 
 def camera_frame(camera: Camera) -> NDArray[np.float64]:

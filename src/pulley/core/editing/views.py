@@ -6,11 +6,10 @@ from dataclasses import replace
 import numpy as np
 
 from pulley.core.assembly import Assembly
+from pulley.core.camera import check_camera
 from pulley.core.editing.common import checked_name, find_camera, find_step, free_id, known_members, with_step
 from pulley.core.errors import PulleyError
 from pulley.core.teardown import Camera, KeptPose, Teardown
-
-REACH = 1e7  # mm; a camera farther away sees nothing
 
 
 def set_step_camera(teardown: Teardown, id: str, camera: str | None) -> Teardown:
@@ -26,11 +25,7 @@ def save_camera(teardown: Teardown, camera: Camera) -> tuple[Teardown, Camera]:
 
     Raises PulleyError when a number is not finite, or eye and target coincide.
     """
-    numbers = np.array([*camera.eye, *camera.target, *camera.up, camera.fov], float)
-    if not np.isfinite(numbers).all() or np.abs(numbers).max() > REACH or not 1 <= camera.fov <= 150:
-        raise PulleyError("That view cannot be saved: a number in it is out of range. Fit the view and save again.")
-    if np.allclose(camera.eye, camera.target) or camera.projection not in ("perspective", "parallel"):
-        raise PulleyError("That view cannot be saved: it looks at nothing. Fit the view and save again.")
+    check_camera(camera)
     camera = replace(camera, name=checked_name(camera.name, "name of the view"))
     if camera.id:
         find_camera(teardown, camera.id)

@@ -6,29 +6,33 @@ from collections.abc import Iterable
 from dataclasses import asdict
 from functools import cache
 from pathlib import Path
-from typing import Any, NoReturn
+from typing import Any
 
 import numpy as np
-from jsonschema import Draft202012Validator, ValidationError
+from jsonschema_rs import Draft202012Validator, ValidationError, ValidationErrorKind
 
 from pulley.core.assembly import Assembly
+from pulley.core.camera import check_camera
 from pulley.core.contact.start import TOLERANCE
 from pulley.core.errors import PulleyError
+from pulley.core.formats import strict_json
 from pulley.core.formats.scenery_json import KEYS, scenery, scenery_document
 from pulley.core.motion.rules import check_motion
 from pulley.core.teardown import Axis, Bundle, Camera, KeptPose, Placed, Step, Teardown, TrailLine, Vector3
 
 SCHEMA = Path(__file__).with_name("teardown.schema.json")
-SIZE_LIMIT = 20 * 2**20  # bytes
+SIZE_LIMIT = 8 * 2**20  # bytes; a thousand times a usual one
+UNKNOWN_LIMIT = 64 * 2**10  # bytes of what a file holds and this version does not know: the history keeps it every time
+
+
+@cache
+def _schema() -> dict[str, Any]:
+    return json.loads(SCHEMA.read_text())
 
 
 @cache
 def _validator() -> Draft202012Validator:
-    return Draft202012Validator(json.loads(SCHEMA.read_text()))
-
-
-def _refuse_constant(name: str) -> NoReturn:
-    raise PulleyError(f"The teardown holds the number {name}, which JSON does not have. Write a finite number.")
+    return Draft202012Validator(_schema())
 
 
 def loads(text: str | bytes) -> Teardown:
@@ -39,20 +43,39 @@ def loads(text: str | bytes) -> Teardown:
     """
     if len(text) > SIZE_LIMIT:
         raise PulleyError(f"The teardown is over {SIZE_LIMIT >> 20} MB.")
-    try:
-        document = json.loads(text, parse_constant=_refuse_constant)
-    except PulleyError:
-        raise
-    except (ValueError, RecursionError) as error:
-        raise PulleyError(f"This is not a teardown: its JSON cannot be read ({error}).") from error
-    return from_document(document)
+    return from_document(strict_json.read(text, "This is not a teardown"))
+
+
+def check_document(document: Any) -> None:
+    """Raise PulleyError unless plain JSON values are a teardown by the schema and within what is kept of one; what
+    takes long to look at is counted first."""
+    if isinstance(document, dict):
+        for key, rule in _schema()["properties"].items():
+            given, most = document.get(key), rule.get("maxItems")
+            if most and isinstance(given, list) and len(given) > most:
+                raise PulleyError(f"{key} has {len(given):,} entries; {most:,} fit. Make several teardowns of it.")
+    if _validator().is_valid(document):
+        return
+    errors = sorted(_validator().iter_errors(document), key=lambda e: list(map(str, e.instance_path)))
+    raise PulleyError(f"{_place(document, errors[0])}: {_complaint(errors[0])}.")
+
+
+def check_unknown(teardown: Teardown) -> None:
+    """Raise PulleyError when the keys that this version does not know take more room than is kept of them."""
+    holders = (teardown, *teardown.steps, *teardown.cameras, *teardown.bundles)
+    size = len(json.dumps([teardown.source, *(holder.extra for holder in holders if holder.extra)]))
+    if size > UNKNOWN_LIMIT:
+        raise PulleyError(
+            f"Keys that Pulley does not know take {size >> 10:,} KB; {UNKNOWN_LIMIT >> 10} KB are kept. Take them out."
+        )
 
 
 def from_document(document: Any) -> Teardown:
     """A teardown from plain JSON values, checked against the schema."""
-    errors = sorted(_validator().iter_errors(document), key=lambda e: list(map(str, e.absolute_path)))
-    if errors:
-        raise PulleyError(f"This teardown cannot be used: {_place(document, errors[0])}: {_complaint(errors[0])}.")
+    try:
+        check_document(document)
+    except PulleyError as error:
+        raise PulleyError(f"This teardown cannot be used: {error}") from error
     known = {"format", "version", "name", "units", "source", "bundles", "fits", "steps", "cameras", *KEYS}
     known |= {"hidden", "home", "poses", "placed", "gives", "tolerance"}
     of_trails = {"shown", "of", *vars(TrailLine())}
@@ -75,6 +98,7 @@ def from_document(document: Any) -> Teardown:
         },
         **scenery(document),
     )
+    check_unknown(teardown)
     kinds = {"step": teardown.steps, "camera": teardown.cameras, "pose": teardown.poses}
     for kind, items in (kinds | {"orbit": teardown.orbits, "route": teardown.routes}).items():
         ids = [item.id for item in items]
@@ -85,7 +109,7 @@ def from_document(document: Any) -> Teardown:
 
 def _place(document: Any, error: ValidationError) -> str:
     """Where an error is, as a person would say it: the step by its id, then the field."""
-    place = list(error.absolute_path)
+    place = list(error.instance_path)
     if len(place) > 1 and place[0] == "steps" and isinstance(document["steps"][place[1]], dict):
         step = document["steps"][place[1]].get("id", f"number {place[1] + 1}")
         return f"Step {str(step)[:40]}" + (": " + _dotted(place[2:]) if place[2:] else "")
@@ -98,13 +122,16 @@ def _dotted(place: list[str | int]) -> str:
 
 def _complaint(error: ValidationError) -> str:
     """What is wrong, in words for the rules where the library's own say little."""
-    if error.validator == "exclusiveMinimum":
-        return f"{error.instance} is not above {error.validator_value}"
-    if error.validator == "uniqueItems":
+    kind = error.kind
+    if isinstance(kind, ValidationErrorKind.ExclusiveMinimum):
+        return f"{error.instance} is not above {kind.limit}"
+    if isinstance(kind, ValidationErrorKind.UniqueItems):
         twice = next(item for item in error.instance if error.instance.count(item) > 1)
         return f"“{str(twice)[:200]}” is listed twice"
-    if error.validator == "oneOf" and all("required" in choice for choice in error.validator_value):
-        return "needs one of " + ", ".join(f"“{choice['required'][0]}”" for choice in error.validator_value)
+    if isinstance(kind, ValidationErrorKind.OneOfNotValid):
+        missing = [each.kind.property for tried in kind.context for each in tried if hasattr(each.kind, "property")]
+        if len(missing) == len(kind.context):
+            return "needs one of " + ", ".join(f"“{name}”" for name in missing)
     return error.message[:200]
 
 
@@ -170,7 +197,7 @@ def _placed(item: dict[str, Any]) -> Placed:
 
 def _camera(item: dict[str, Any]) -> Camera:
     known = {"id", "name", "eye", "target", "up", "projection", "fov"}
-    return Camera(
+    camera = Camera(
         id=item["id"],
         name=item["name"],
         eye=tuple(map(float, item["eye"])),
@@ -180,6 +207,11 @@ def _camera(item: dict[str, Any]) -> Camera:
         fov=float(item.get("fov", 35)),
         extra={k: v for k, v in item.items() if k not in known},
     )
+    try:
+        check_camera(camera)
+    except PulleyError as error:
+        raise PulleyError(f"This teardown cannot be used: cameras: {camera.id}: {error}") from error
+    return camera
 
 
 def to_document(teardown: Teardown) -> dict[str, Any]:
