@@ -5,6 +5,7 @@ from datetime import timedelta
 from pathlib import Path
 from unittest import mock
 
+from django.contrib.sessions.models import Session
 from django.core.files.uploadedfile import SimpleUploadedFile
 from django.db.utils import OperationalError
 from django.test import TestCase, override_settings
@@ -85,7 +86,7 @@ class BringInTests(TestCase):
 
     @override_settings(UPLOAD_LIMIT=100_000)
     def test_too_large_a_request_is_refused_unread(self):
-        with mock.patch("pulley.web.library.uploads.CHUNK", 1000):
+        with mock.patch("pulley.web.door.CHUNK", 1000):
             response = self.send(AS1.read_bytes(), expect=413)
         self.assertContains(response, "Nothing was brought in", status_code=413)
 
@@ -206,15 +207,27 @@ class TroubleTests(SignedInCase):
         response = strict.post(f"{self.address}edit/rename", {"value": "Mine", "revision": 0})
         self.assertContains(response, "out of date", status_code=403)
 
-    def test_the_demo_signs_in_on_loopback_only(self):
+    def test_the_demo_answers_whoever_sits_at_the_machine_and_nobody_else(self):
         user("demo")
         self.client.logout()
-        with self.settings(DEMO=True):
-            self.assertEqual(self.client.get("/").status_code, 200)
-            self.client.logout()
-            self.assertEqual(self.client.get("/", REMOTE_ADDR="10.0.0.7").status_code, 302)
+        sessions = Session.objects.count()
+        elsewhere = (
+            {"REMOTE_ADDR": "10.0.0.7"},
+            {"HTTP_X_FORWARDED_FOR": "10.0.0.7"},
+            {"HTTP_FORWARDED": "for=10.0.0.7"},
+            {"HTTP_X_REAL_IP": "10.0.0.7"},
+            {"HTTP_VIA": "1.1 gate"},
+            {"SERVER_PROTOCOL": "HTTP/1.0"},
+            {"HTTP_HOST": "pulley.example.org"},
+        )
+        with self.settings(DEMO=True, ALLOWED_HOSTS=["*"]):
+            self.assertContains(self.client.get("/"), "Library")
+            for more in elsewhere:
+                page = self.client.get("/", **more)
+                self.assertContains(page, "on its own machine only", status_code=403)
+                self.assertEqual(self.client.post("/assemblies/x/delete", **more).status_code, 403)
+        self.assertEqual(Session.objects.count(), sessions)  # signed in without one
         with self.settings(DEMO=False):
-            self.client.logout()
             self.assertEqual(self.client.get("/").status_code, 302)
 
     def test_signing_in(self):

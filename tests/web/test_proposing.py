@@ -5,6 +5,7 @@ import json
 import re
 import time
 from unittest import mock
+from uuid import uuid4
 
 from pulley.core.errors import PulleyError
 from pulley.web.editor import proposals, verdicts
@@ -19,7 +20,8 @@ class ProposingTests(SignedInCase):
 
     def proposed(self, **sent: str) -> str:
         """The panel once it has come."""
-        response = self.ask(begin="1", **sent)
+        sent = {"run": uuid4().hex, **sent}
+        response = self.ask(**sent)
         for _ in range(2000):
             if "data-score" in response.content.decode():
                 return response.content.decode()
@@ -48,7 +50,7 @@ class ProposingTests(SignedInCase):
         self.assertEqual(part.count(" checked"), 1)
         self.assertIn("lid stays where it is", self.proposed(stay="still", still='["lid"]'))
         for sent in ({"gap": "-1"}, {"length": "x"}, {"scope": "selection", "members": '["nothing"]'}, {"most": "0"}):
-            self.ask(expect=422, begin="1", **sent)
+            self.ask(expect=422, **sent)
 
     def test_nothing_chosen_or_nothing_known(self):
         self.edit("accept", expect=422, steps="[]")
@@ -56,6 +58,15 @@ class ProposingTests(SignedInCase):
         self.lift("lid")
         self.edit("accept", steps='["p1"]')  # never asked for: worked out anew, as the same comes of it
         self.assertEqual(len(self.kept().steps), 2)
+
+    def test_what_one_server_process_found_another_takes_over(self):
+        run = uuid4().hex
+        self.proposed(run=run)
+        verdicts._found.clear()  # another process, or the same after a restart
+        with mock.patch.object(proposals, "propose", side_effect=AssertionError):
+            self.edit("accept", steps='["p2"]', run=run)
+        gone = self.edit("accept", expect=422, steps='["p2"]', run=uuid4().hex)
+        self.assertContains(gone, "not known any more", status_code=422)
 
     def test_it_says_how_far_it_is_and_stops_with_what_was_found(self):
         told, whole = [], proposals.propose
@@ -71,21 +82,21 @@ class ProposingTests(SignedInCase):
             return whole(assembly, teardown, options)
 
         with mock.patch.object(proposals, "propose", patiently):
-            first = self.ask(begin="1", most="3").content.decode()
+            run = uuid4().hex
+            first = self.ask(run=run, most="3").content.decode()
             self.assertIn("Enough: take what was found", first)
             self.assertRegex(first, r'value="\d+"')
-            stopping = self.ask(most="3", stop="1").content.decode()
+            stopping = self.ask(run=run, most="3", stop="1").content.decode()
             for _ in range(100):
                 if "data-score" in stopping:
                     break
                 time.sleep(0.05)
-                stopping = self.ask(most="3").content.decode()
+                stopping = self.ask(run=run, most="3").content.decode()
         self.assertIn("3 steps proposed", stopping)
         self.assertLess(len(told), 400)
 
     def test_work_that_died_begins_again(self):
         with mock.patch.object(proposals, "propose", side_effect=PulleyError("The processor caught fire.")):
-            self.assertContains(self.ask(expect=422, begin="1"), "caught fire", status_code=422)
-        verdicts._found.clear()  # as after a restart
-        self.assertIn("3 steps proposed", self.proposed())
+            self.assertContains(self.ask(expect=422, run="a"), "caught fire", status_code=422)
+        self.assertIn("3 steps proposed", self.proposed(run=uuid4().hex))
         self.assertEqual(self.kept().steps, ())

@@ -1,5 +1,6 @@
 """Assembly, Component, Part: the tree that a file brought in, and where each item stands."""
 
+import hashlib
 import re
 from collections import Counter
 from collections.abc import Iterable, Iterator
@@ -58,6 +59,14 @@ class Assembly:
     def leaves(self) -> tuple[Component, ...]:
         """The components that have a part, in tree order."""
         return tuple(c for c in self.components if c.part is not None)
+
+    @cached_property
+    def key(self) -> str:
+        """The assembly's address by content: the same parts in the same places, under the same names."""
+        digest = hashlib.sha256()
+        for leaf in self.leaves:
+            digest.update(f"{leaf.path}\0{leaf.part.mesh.key}\0".encode() + leaf.pose.tobytes())
+        return digest.hexdigest()[:32]
 
     @cached_property
     def leaf_places(self) -> dict[str, int]:

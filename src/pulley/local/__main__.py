@@ -2,6 +2,7 @@
 
 import fcntl
 import os
+import shutil
 import signal
 import socket
 import subprocess
@@ -14,12 +15,15 @@ from contextlib import contextmanager
 from pathlib import Path
 from types import FrameType
 
+from pulley.core.files import write_whole
 from pulley.local import mariadb, processes
 from pulley.local.vendor import refresh
 
 ROOT = Path(__file__).resolve().parents[3]
 VAR = Path(os.environ.get("PULLEY_VAR", ROOT / "var")).resolve()
 PORT = 8410  # tried first; any free one when it is taken
+PROCESSES = int(os.environ.get("PULLEY_PROCESSES", "2"))  # of the web server
+ROOM = 300 * 2**20  # bytes that have to be free: the database's own files take half of it
 USAGE = """usage: ./pulley COMMAND
 
   demo       set everything up, load the demo data and serve it on this machine
@@ -30,6 +34,7 @@ USAGE = """usage: ./pulley COMMAND
   vendor     refresh static/vendor from package-lock.json
   lock       refresh requirements.txt from pyproject.toml
   pictures   take the pictures in docs/screenshots again
+  user       make a user who may sign in: ./pulley user NAME
   manage     a Django management command, with the database running
   inspect, travel, check, matches, along, fits, propose   headless commands; see ./pulley check --help
 """
@@ -48,7 +53,7 @@ def python(*words: str) -> list[str]:
 @contextmanager
 def database(folder: Path) -> Iterator[mariadb.Server]:
     """Our MariaDB on ``folder`` while the block runs; refused when another Pulley has it."""
-    folder.mkdir(parents=True, exist_ok=True)
+    check_room(folder)
     with (folder / "lock").open("w") as lock:
         try:
             fcntl.flock(lock, fcntl.LOCK_EX | fcntl.LOCK_NB)
@@ -62,6 +67,24 @@ def database(folder: Path) -> Iterator[mariadb.Server]:
             server.stop()
 
 
+def check_room(folder: Path) -> None:
+    """Make ``folder`` where it is missing, and stop here, with a sentence, when nothing can be kept in it."""
+    try:
+        folder.mkdir(parents=True, exist_ok=True)
+        free = shutil.disk_usage(folder).free
+        if free < ROOM:
+            sys.exit(
+                f"pulley: {free >> 20} MB are free on the disk of {folder}; Pulley needs {ROOM >> 20} MB to start. "
+                "Make room there, or set PULLEY_VAR to a folder on another disk."
+            )
+        write_whole(folder / "room", b"Pulley may write here.\n")
+    except OSError as error:
+        sys.exit(
+            f"pulley: nothing can be kept in {folder}: {error.strerror}. Make it writable, "
+            "or set PULLEY_VAR to another folder."
+        )
+
+
 def manage(*words: str) -> None:
     """Run a Django management command; stop here when it fails."""
     status = subprocess.run(python(str(ROOT / "manage.py"), *words)).returncode
@@ -69,38 +92,39 @@ def manage(*words: str) -> None:
         sys.exit(status)
 
 
-def web_port() -> int:
-    """PULLEY_PORT, else the usual port when it is free, else any."""
-    if "PULLEY_PORT" in os.environ:
-        return int(os.environ["PULLEY_PORT"])
-    with socket.socket() as probe:
-        probe.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
+def web_socket() -> socket.socket:
+    """A socket that listens at PULLEY_PORT, else at the usual port when that is free, else at any."""
+    asked = os.environ.get("PULLEY_PORT")
+    for port in [int(asked)] if asked else [PORT, 0]:
         try:
-            probe.bind(("127.0.0.1", PORT))
-        except OSError:
-            return mariadb.free_port()
-    return PORT
+            found = socket.create_server(("127.0.0.1", port), backlog=1024)
+        except OSError as error:
+            if port == 0 or asked:
+                sys.exit(f"pulley: port {port} cannot be listened at: {error.strerror}. Set PULLEY_PORT to another.")
+            continue
+        os.set_inheritable(found.fileno(), True)
+        return found
+    raise AssertionError("any free port is tried last")
 
 
-def children(server: mariadb.Server, port: int) -> list[processes.Watched]:
-    """The database, the web server and the worker, to be kept running."""
-    log = VAR / "log"
+def children(server: mariadb.Server, listening: socket.socket) -> list[processes.Watched]:
+    """The database, the web server's processes and the worker, to be kept running."""
+    log, number = VAR / "log", listening.fileno()
     log.mkdir(parents=True, exist_ok=True)
-    gunicorn = python(
-        "-m", "gunicorn", "pulley.web.wsgi", "--bind", f"127.0.0.1:{port}", "--worker-class", "gthread",
-        "--threads", "8", "--timeout", "120", "--graceful-timeout", "3", "--access-logfile", str(log / "access.log"),
-    )  # fmt: skip
+    web = python("-m", "pulley.web.server", str(number))
+    work = python(str(ROOT / "manage.py"), "work")
 
     def restart_database() -> subprocess.Popen[bytes]:
         server.process = mariadb.start(VAR / "mariadb", server.port).process
         return server.process
 
+    def start_web() -> subprocess.Popen[bytes]:
+        return processes.start(web, log / "web.log", pass_fds=[number])
+
     return [
         processes.Watched("database", restart_database, server.process),
-        processes.Watched("web server", lambda: processes.start(gunicorn, log / "web.log")),
-        processes.Watched(
-            "worker", lambda: processes.start(python(str(ROOT / "manage.py"), "work"), log / "worker.log")
-        ),
+        *(processes.Watched("web server", start_web) for _ in range(max(PROCESSES, 1))),
+        processes.Watched("worker", lambda: processes.start(work, log / "worker.log")),
     ]
 
 
@@ -111,8 +135,9 @@ def serve(demo: bool) -> int:
         signal.signal(number, _interrupt)
     with database(VAR / "mariadb") as server:
         manage("prepare", *(["--demo"] if demo else []))
-        port = web_port()
-        watched = children(server, port)
+        listening = web_socket()
+        port = listening.getsockname()[1]
+        watched = children(server, listening)
         try:
             for child in watched:
                 child.ensure()
@@ -241,6 +266,11 @@ def vendor(_words: Sequence[str]) -> int:
     return 0
 
 
+def add_user(words: Sequence[str]) -> int:
+    """Make a user, with a password that is not easily guessed."""
+    return run_manage(["add_user", *words])
+
+
 def run_manage(words: Sequence[str]) -> int:
     """A Django management command, on the running database or one started for it."""
     os.environ["PULLEY_VAR"] = str(VAR)
@@ -264,6 +294,7 @@ COMMANDS: dict[str, Callable[[Sequence[str]], int]] = {
     "lint": lint,
     "lock": lock,
     "vendor": vendor,
+    "user": add_user,
     "manage": run_manage,
 }
 
@@ -274,7 +305,10 @@ def main(argv: Sequence[str]) -> int:
         print(USAGE)
         return 0 if argv else 2
     if argv[0] in COMMANDS:
-        return COMMANDS[argv[0]](argv[1:])
+        try:
+            return COMMANDS[argv[0]](argv[1:])
+        except (OSError, RuntimeError) as error:
+            sys.exit(f"pulley: {error}")
     from pulley.core.cli import main as headless
 
     return headless(argv)

@@ -2,7 +2,6 @@
 
 import os
 import pwd
-import secrets
 import shutil
 import socket
 import subprocess
@@ -12,6 +11,7 @@ from pathlib import Path
 
 import MySQLdb
 
+from pulley.core.files import secret
 from pulley.local import processes
 
 DATABASE = "pulley"
@@ -56,7 +56,7 @@ def start(folder: Path, port: int | None = None) -> Server:
     data = folder / "data"
     if not (data / "mysql").is_dir():
         _create(data)
-    password = _password(folder)
+    password = secret(folder / "password")
     first = folder / "first.sql"
     _write_private(first, _grants(password))
     port = port or free_port()
@@ -119,13 +119,6 @@ def _create(data: Path) -> None:
         raise RuntimeError(f"The database folder could not be made:\n{(done.stdout + done.stderr)[-2000:]}")
     shutil.rmtree(data, ignore_errors=True)
     fresh.rename(data)
-
-
-def _password(folder: Path) -> str:
-    file = folder / "password"
-    if not file.exists():
-        _write_private(file, secrets.token_urlsafe(24))
-    return file.read_text()
 
 
 def _write_private(file: Path, text: str) -> None:

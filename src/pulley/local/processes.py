@@ -3,7 +3,7 @@
 import os
 import subprocess
 import time
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from pathlib import Path
 
@@ -18,8 +18,11 @@ def _apart() -> None:
     os.setsid()
 
 
-def start(command: list[str], log: Path | None = None, env: dict[str, str] | None = None) -> subprocess.Popen[bytes]:
-    """Start a child that ends with this process; its output goes to ``log``, or where ours goes."""
+def start(
+    command: list[str], log: Path | None = None, env: dict[str, str] | None = None, pass_fds: Sequence[int] = ()
+) -> subprocess.Popen[bytes]:
+    """Start a child that ends with this process; its output goes to ``log``, or where ours goes. It shares the open
+    files whose numbers are in ``pass_fds``."""
     output = log.open("ab") if log else None
     try:
         return subprocess.Popen(
@@ -29,6 +32,7 @@ def start(command: list[str], log: Path | None = None, env: dict[str, str] | Non
             stderr=output,
             env={**os.environ, **(env or {})},
             preexec_fn=_apart,
+            pass_fds=pass_fds,
         )
     finally:
         if output:

@@ -1,11 +1,13 @@
 """What a user sees when something is refused or goes wrong: a sentence, a status, and what was kept."""
 
+import errno
 import logging
 import sys
 from collections.abc import Callable
 from typing import Any
 
-from django.db.utils import InterfaceError, OperationalError
+from django.core.exceptions import RequestDataTooBig
+from django.db.utils import DatabaseError, InterfaceError, OperationalError
 from django.http import HttpRequest, HttpResponse
 from django.shortcuts import render
 
@@ -16,6 +18,14 @@ DATABASE_AWAY = (
     "The database does not answer. Everything up to your last confirmed change is kept; "
     "this one was not made. Try again in a moment."
 )
+DISK_FULL = (
+    "The disk of the machine that Pulley runs on is full, or may not be written to. Everything up to your last "
+    "confirmed change is kept; this one was not made. Have room made there, then do it again."
+)
+NO_ROOM = (errno.ENOSPC, errno.EDQUOT, errno.EROFS)
+# MariaDB's error codes for the same: writing failed, disk full, table full, read-only server, out of room in a log
+DATABASE_NO_ROOM = (3, 1021, 1030, 1114, 1026, 1290, 1836)
+TAKES_LONG = "That takes longer than Pulley waits for. It goes on meanwhile: ask for it again in a moment."
 
 
 class Stale(PulleyError):  # noqa: N818
@@ -46,6 +56,8 @@ def explain(get_response: Handler) -> Handler:
             response = say(request, str(error), 409, "#notice", differences=error.differences, again=True)
             response["HX-Trigger"] = "teardown-behind"
             return response
+        if isinstance(error, TimeoutError):
+            return say(request, TAKES_LONG, 503)
         return None
 
     middleware.process_exception = process_exception
@@ -60,6 +72,25 @@ def say(request: HttpRequest, message: str, status: int, place: str | None = Non
     response["HX-Retarget"] = place or request.headers.get("X-Notice") or "#notice"
     response["HX-Reswap"] = "innerHTML"
     return response
+
+
+def unreadable(request: HttpRequest, exception: Exception | None = None) -> HttpResponse:
+    """400, or 413 for what is too large."""
+    if isinstance(exception, RequestDataTooBig):
+        return _without_database(request, "That is more than Pulley takes in one go. Nothing was changed.", 413)
+    message = "What was sent cannot be read. Reload the page and do that again; nothing was changed."
+    return _without_database(request, message, 400)
+
+
+def signed_out(request: HttpRequest) -> HttpResponse:
+    """401, for a page whose session is over: it keeps what was asked for, and can sign in again where it is."""
+    message = "You are signed out. Nothing is lost: sign in again, here or in another tab."
+    return say(request, message, 401, "#notice", sign_in=True)
+
+
+def locked_out(request: HttpRequest, *_: Any) -> HttpResponse:
+    """429, after too many wrong passwords."""
+    return say(request, "Too many wrong passwords. Wait a quarter of an hour, then try again.", 429)
 
 
 def refused(request: HttpRequest, exception: Exception | None = None) -> HttpResponse:
@@ -78,11 +109,22 @@ def missing(request: HttpRequest, exception: Exception | None = None) -> HttpRes
 
 
 def broken(request: HttpRequest) -> HttpResponse:
-    """503 while the database is away; else 500, which is our mistake, never the user's."""
-    if isinstance(sys.exc_info()[1], OperationalError | InterfaceError):
-        logging.getLogger(__name__).warning("The database does not answer: %s", sys.exc_info()[1])
+    """507 when there is no room on the disk, 503 while the database is away; else 500, which is our mistake."""
+    error = sys.exc_info()[1]
+    if _no_room(error):
+        logging.getLogger(__name__).error("There is no room to write: %s", error)
+        return _without_database(request, DISK_FULL, 507)
+    if isinstance(error, OperationalError | InterfaceError):
+        logging.getLogger(__name__).warning("The database does not answer: %s", error)
         return _without_database(request, DATABASE_AWAY, 503)
     return _without_database(request, "Something went wrong in Pulley. Nothing was changed; reload the page.", 500)
+
+
+def _no_room(error: BaseException | None) -> bool:
+    """Whether an error says that a disk is full or read-only: ours, or the database's."""
+    if isinstance(error, DatabaseError) and error.args:
+        return error.args[0] in DATABASE_NO_ROOM
+    return isinstance(error, OSError) and error.errno in NO_ROOM
 
 
 def _without_database(request: HttpRequest, message: str, status: int) -> HttpResponse:

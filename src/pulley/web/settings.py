@@ -2,10 +2,12 @@
 
 import hashlib
 import os
-import secrets
+from datetime import timedelta
 from pathlib import Path
 
 from csp.constants import NONE, SELF
+
+from pulley.core.files import secret
 
 ROOT = Path(__file__).resolve().parents[3]
 VAR = Path(os.environ.get("PULLEY_VAR", ROOT / "var")).resolve()
@@ -15,29 +17,18 @@ DEMO = os.environ.get("PULLEY_DEMO") == "1"  # signs everybody on this machine i
 DEMO_USER = "demo"
 
 
-def _secret_key() -> str:
-    """PULLEY_SECRET_KEY, else one made once and kept under var/."""
-    if "PULLEY_SECRET_KEY" in os.environ:
-        return os.environ["PULLEY_SECRET_KEY"]
-    file = VAR / "secret_key"
-    if not file.exists():
-        VAR.mkdir(parents=True, exist_ok=True)
-        file.touch(0o600)
-        file.write_text(secrets.token_urlsafe(50))
-    return file.read_text()
-
-
 def _version_of(folder: Path) -> str:
     """A short hash of every file in a folder and below."""
     digest = hashlib.sha256()
-    for file in sorted(path for path in folder.rglob("*") if path.is_file()):
+    for file in sorted(path for path in folder.rglob("*") if path.is_file() and path.suffix != ".pyc"):
         digest.update(str(file.relative_to(folder)).encode() + file.read_bytes())
     return digest.hexdigest()[:12]
 
 
-SECRET_KEY = _secret_key()
+SECRET_KEY = os.environ.get("PULLEY_SECRET_KEY") or secret(VAR / "secret_key")
 DEBUG = False
-ALLOWED_HOSTS = os.environ.get("PULLEY_HOSTS", "127.0.0.1,localhost").split(",")
+LOOPBACK_NAMES = "127.0.0.1,localhost,[::1]"
+ALLOWED_HOSTS = (LOOPBACK_NAMES if DEMO else os.environ.get("PULLEY_HOSTS", LOOPBACK_NAMES)).split(",")
 INSTALLED_APPS = [
     "django.contrib.auth",
     "django.contrib.contenttypes",
@@ -47,6 +38,7 @@ INSTALLED_APPS = [
     "django_htmx",
     "django_tasks",
     "django_tasks_db",
+    "axes",
     "pulley.web.accounts",
     "pulley.web.jobs",
     "pulley.web.library",
@@ -57,16 +49,18 @@ MIDDLEWARE = [
     "django.middleware.security.SecurityMiddleware",
     "whitenoise.middleware.WhiteNoiseMiddleware",
     "csp.middleware.CSPMiddleware",
-    "pulley.web.library.uploads.refuse_huge",
+    "pulley.web.door.refuse_huge",
+    "pulley.web.accounts.middleware.kept_nowhere",
     "django.contrib.sessions.middleware.SessionMiddleware",
     "django.middleware.common.CommonMiddleware",
     "django.middleware.csrf.CsrfViewMiddleware",
     "django.contrib.auth.middleware.AuthenticationMiddleware",
     "pulley.web.accounts.middleware.sign_in_on_demo",
-    "django.contrib.auth.middleware.LoginRequiredMiddleware",
+    "pulley.web.accounts.middleware.SignedIn",
     "django.middleware.clickjacking.XFrameOptionsMiddleware",
     "django_htmx.middleware.HtmxMiddleware",
     "pulley.web.errors.explain",
+    "axes.middleware.AxesMiddleware",
 ]
 ROOT_URLCONF = "pulley.web.urls"
 WSGI_APPLICATION = "pulley.web.wsgi.application"
@@ -97,13 +91,36 @@ DATABASES = {
         "TEST": {"CHARSET": "utf8mb4", "COLLATION": "utf8mb4_unicode_ci"},
     }
 }
+CACHES = {  # what the web server processes have worked out and share; it can be deleted at any time
+    "default": {
+        "BACKEND": "django.core.cache.backends.filebased.FileBasedCache",
+        "LOCATION": VAR / "cache",
+        "TIMEOUT": 7 * 86400,
+        "KEY_PREFIX": _version_of(ROOT / "src/pulley/core"),  # another core may find something else
+        "OPTIONS": {"MAX_ENTRIES": 5000},
+    }
+}
 DEFAULT_AUTO_FIELD = "django.db.models.BigAutoField"
 TASKS = {"default": {"BACKEND": os.environ.get("PULLEY_TASKS", "django_tasks_db.DatabaseBackend")}}
 
 LOGIN_URL = "login"
 LOGIN_REDIRECT_URL = "library"
 LOGOUT_REDIRECT_URL = "login"
-AUTH_PASSWORD_VALIDATORS = [{"NAME": "django.contrib.auth.password_validation.MinimumLengthValidator"}]
+AUTHENTICATION_BACKENDS = ["axes.backends.AxesStandaloneBackend", "django.contrib.auth.backends.ModelBackend"]
+AXES_FAILURE_LIMIT = 8  # wrong passwords for a name from one place
+AXES_LOCKOUT_PARAMETERS = [["username", "ip_address"]]
+AXES_COOLOFF_TIME = timedelta(minutes=15)
+AXES_RESET_ON_SUCCESS = True
+AXES_LOCKOUT_CALLABLE = "pulley.web.errors.locked_out"
+AXES_DISABLE_ACCESS_LOG = True
+AXES_VERBOSE = False
+_CHECKS = "django.contrib.auth.password_validation"
+AUTH_PASSWORD_VALIDATORS = [
+    {"NAME": f"{_CHECKS}.MinimumLengthValidator", "OPTIONS": {"min_length": 10}},
+    {"NAME": f"{_CHECKS}.UserAttributeSimilarityValidator"},
+    {"NAME": f"{_CHECKS}.CommonPasswordValidator"},
+    {"NAME": f"{_CHECKS}.NumericPasswordValidator"},
+]
 SESSION_COOKIE_HTTPONLY = True
 SESSION_COOKIE_SAMESITE = "Lax"
 CSRF_COOKIE_SAMESITE = "Lax"
@@ -113,6 +130,8 @@ CSRF_FAILURE_VIEW = "pulley.web.errors.forged"
 if os.environ.get("PULLEY_HTTPS") == "1":
     SESSION_COOKIE_SECURE = CSRF_COOKIE_SECURE = True
     SECURE_PROXY_SSL_HEADER = ("HTTP_X_FORWARDED_PROTO", "https")
+    SECURE_SSL_REDIRECT, SECURE_REDIRECT_EXEMPT = True, ["^alive$"]
+    SECURE_HSTS_SECONDS = 31536000
 CONTENT_SECURITY_POLICY = {
     "DIRECTIVES": {
         "default-src": [NONE],

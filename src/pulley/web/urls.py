@@ -19,6 +19,7 @@ urlpatterns = [
     path("jobs/", include("pulley.web.jobs.urls")),
     path("accounts/", include("pulley.web.accounts.urls")),
 ]
+handler400 = "pulley.web.errors.unreadable"
 handler403 = "pulley.web.errors.refused"
 handler404 = "pulley.web.errors.missing"
 handler500 = "pulley.web.errors.broken"

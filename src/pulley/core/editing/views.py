@@ -3,8 +3,6 @@
 from collections.abc import Sequence
 from dataclasses import replace
 
-import numpy as np
-
 from pulley.core.assembly import Assembly
 from pulley.core.camera import check_camera
 from pulley.core.editing.common import checked_name, find_camera, find_step, free_id, known_members, with_step

@@ -3,6 +3,7 @@
 import io
 import math
 from collections.abc import Mapping
+from pathlib import Path
 
 import numpy as np
 from numba import njit
@@ -41,6 +42,11 @@ def png(
     buffer = io.BytesIO()
     Image.fromarray(pixels).save(buffer, "PNG", optimize=True)
     return buffer.getvalue()
+
+
+def is_whole(file: Path) -> bool:
+    """Whether a picture is there down to its last chunk (ISO/IEC 15948, 5.6: a PNG ends with IEND)."""
+    return file.exists() and file.read_bytes().endswith(b"IEND\xaeB`\x82")
 
 
 def render(

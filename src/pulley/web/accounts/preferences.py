@@ -1,21 +1,22 @@
 """Changing how the program works with a user."""
 
-from django.contrib.auth.decorators import login_required
+import re
+
 from django.http import HttpRequest, HttpResponse
 from django.views.decorators.http import require_POST
 
 from pulley.core.errors import PulleyError
 from pulley.core.quantities import UNITS, parse_length
 from pulley.web.accounts.models import preferences_of
+from pulley.web.door import sent_by
 
 LAST_OF_GUIDE = 6  # one more than its steps: it is done
 
 
-@login_required
 @require_POST
 def change(request: HttpRequest) -> HttpResponse:
     """Take on what the page sent: unit, pitch (``auto``, ``off`` or a length), hints, step of the guide."""
-    chosen, sent = preferences_of(request.user), request.POST
+    chosen, sent = preferences_of(request.user), sent_by(request)
     if "unit_wanted" in sent:
         if sent["unit_wanted"] not in UNITS:
             raise PulleyError("Choose mm, cm or in.")
@@ -24,7 +25,7 @@ def change(request: HttpRequest) -> HttpResponse:
         chosen.pitch = _pitch(sent["pitch"], chosen.unit)
     if "hints" in sent:
         chosen.hints = sent["hints"] == "on"
-    if sent.get("guide", "").isdecimal():
+    if re.fullmatch("[0-9]{1,3}", sent.get("guide", "")):
         chosen.guide = min(int(sent["guide"]), LAST_OF_GUIDE)
     chosen.save()
     response = HttpResponse(status=204)

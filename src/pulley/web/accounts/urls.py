@@ -4,9 +4,10 @@ from django.contrib.auth import views
 from django.urls import path
 
 from pulley.web.accounts import preferences
+from pulley.web.accounts.views import SignIn
 
 urlpatterns = [
-    path("sign-in/", views.LoginView.as_view(template_name="accounts/sign_in.html"), name="login"),
+    path("sign-in/", SignIn.as_view(), name="login"),
     path("preferences/", preferences.change, name="preferences"),
     path("sign-out/", views.LogoutView.as_view(), name="logout"),
 ]

@@ -126,6 +126,7 @@ class Entry(models.Model):
     number = models.PositiveIntegerField()
     parent = models.PositiveIntegerField(null=True)
     label = models.CharField(max_length=255)
+    asked = models.CharField(max_length=40, default="", help_text="The page's name for the change: once is enough")
     document = models.JSONField()
     created = models.DateTimeField(auto_now_add=True)
 
@@ -134,4 +135,5 @@ class Entry(models.Model):
 
         ordering = ["number"]
         constraints = [models.UniqueConstraint(fields=["teardown", "number"], name="one_entry_a_number")]
+        indexes = [models.Index(fields=["teardown", "asked"])]
         verbose_name_plural = "entries"

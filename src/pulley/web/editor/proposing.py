@@ -13,6 +13,7 @@ from pulley.core import teardown as core
 from pulley.core.assembly import Assembly
 from pulley.core.motion.score import compose
 from pulley.core.planning.proposal import Proposal
+from pulley.web.door import sent_by
 from pulley.web.editor import proposals, services
 from pulley.web.editor.changes.sent import paths_sent
 from pulley.web.editor.views import teardown_of
@@ -23,9 +24,9 @@ from pulley.web.library.services import core_assembly
 def propose_steps(request: HttpRequest, teardown_id: uuid.UUID) -> HttpResponse:
     """Begin to work out steps, or say how far it is, or show them; ``stop`` takes what was found so far."""
     row = teardown_of(request, teardown_id)
-    assembly, teardown, sent = core_assembly(row.assembly), services.teardown_at(row, None), request.POST.dict()
-    begin, stop = bool(sent.pop("begin", "")), bool(sent.pop("stop", ""))
-    found, share = proposals.so_far(sent, teardown, assembly, begin, stop)
+    assembly, teardown, sent = core_assembly(row.assembly), services.teardown_at(row, None), sent_by(request)
+    stop = bool(sent.pop("stop", ""))
+    found, share = proposals.so_far(sent, teardown, assembly, stop)
     if found is None:
         context = {"sent": json.dumps(sent), "percent": round(100 * share), "stopping": stop}
         return render(request, "editor/proposing.html", context)

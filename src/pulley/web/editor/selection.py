@@ -29,11 +29,13 @@ from pulley.core.planning.stacking import fan_layers
 from pulley.core.planning.ways_out import WayOut, round_down, way_out, ways_out
 from pulley.core.quantities import measured, plain, shown
 from pulley.web.accounts.models import preferences_of
+from pulley.web.door import sent_by
 from pulley.web.editor import page, services, verdicts
 from pulley.web.editor.changes.sent import (
     Sent,
     advance_sent,
     axis_sent,
+    direction_sent,
     json_sent,
     legs_sent,
     numbers,
@@ -51,7 +53,7 @@ TRIAL = 3600.0  # degrees of a turn that are looked ahead when there is an advan
 def _asked(request: HttpRequest, teardown_id: uuid.UUID) -> tuple[Assembly, core.Teardown, tuple[str, ...], Scene, int]:
     """What a question is about: the assembly, the teardown as the page shows it, the selection, and the scene
     after the steps that have been played, the selection moved on along the legs of a path begun."""
-    sent = request.POST
+    sent = sent_by(request)
     row = teardown_of(request, teardown_id)
     assembly, teardown = core_assembly(row.assembly), services.teardown_at(row, whole(sent.get("at")))
     members = editing.known_members(assembly, paths_sent(sent))
@@ -70,7 +72,7 @@ def _asked(request: HttpRequest, teardown_id: uuid.UUID) -> tuple[Assembly, core
 def ways(request: HttpRequest, teardown_id: uuid.UUID) -> HttpResponse:
     """How far the selection is free, as the kind of motion asks: along lines, outward, or in a turn."""
     assembly, teardown, members, scene, after = _asked(request, teardown_id)
-    sent = request.POST
+    sent = sent_by(request)
     kind = sent.get("kind") if sent.get("kind") in KINDS else "straight"
     snap = page.pitch_of(preferences_of(request.user), assembly)
     asked = {"outward": _outward, "turn": _turn}.get(kind, _straight)
@@ -121,7 +123,7 @@ def _straight(assembly: Assembly, scene: Scene, members: tuple[str, ...], sent: 
     leaves, fanned = assembly.leaves_of(members), sent.get("kind") == "fan"
     found = ways_out(scene, leaves, snap)
     if sent.get("direction"):
-        pointed = unit(np.array(editing.checked_direction(numbers(json_sent(sent, "direction"), 3))))
+        pointed = unit(np.array(direction_sent(sent, "direction")))
         same = [way for way in found if np.dot(way.direction, pointed) > 1 - 1e-9]
         found = [*(same or [way_out(scene, list(leaves), pointed, snap)]), *(way for way in found if way not in same)]
     rails = []
@@ -215,13 +217,13 @@ def _movers(assembly: Assembly, teardown: core.Teardown, members: tuple[str, ...
 @require_POST
 def point(request: HttpRequest, teardown_id: uuid.UUID) -> JsonResponse:
     """The face, edge or corner under the pointer."""
-    sent = request.POST
+    sent = sent_by(request)
     row = teardown_of(request, teardown_id)
     assembly, teardown = core_assembly(row.assembly), services.teardown_at(row, whole(sent.get("at")))
     if "typed" in sent:
         return JsonResponse({"direction": parse_direction(assembly, sent["typed"]).tolist()})
     scene = scene_after(assembly, teardown, whole(sent.get("after")))
-    spot, normal = (np.array(numbers(json_sent(sent, key), 3)) for key in ("point", "normal"))
+    spot, normal = np.array(numbers(json_sent(sent, "point"), 3)), np.array(direction_sent(sent, "normal"))
     (reach,) = numbers([json_sent(sent, "reach")], 1)
     found = feature_at(scene, sent.get("path", ""), spot, normal, min(max(reach, 0.0), assembly.diagonal))
     return JsonResponse(asdict(found) | {"words": found.words, "name": _name(assembly, found.component)})
@@ -233,12 +235,12 @@ def choose(request: HttpRequest, teardown_id: uuid.UUID, what: str) -> JsonRespo
     if what not in SETS:
         raise Http404
     assembly, _, members, scene, _ = _asked(request, teardown_id)
-    found = SETS[what](assembly, scene, members, request.POST)
+    found = SETS[what](assembly, scene, members, sent_by(request))
     return JsonResponse({"members": list(found), "words": f"{len(found)} component{'' if len(found) == 1 else 's'}"})
 
 
 def _riders(assembly: Assembly, scene: Scene, members: tuple[str, ...], sent: Sent) -> tuple[str, ...]:
-    direction = np.array(numbers(json_sent(sent, "direction"), 3))
+    direction = np.array(direction_sent(sent, "direction"))
     still = assembly.leaves_of(paths_sent(sent, "still")) if json_sent(sent, "still") else ()
     movers = assembly.leaves_of(members)
     return editing.smallest_cover(assembly, (*movers, *bring_along(scene, movers, direction, still)))
@@ -250,7 +252,8 @@ def _rest(assembly: Assembly, scene: Scene, members: tuple[str, ...], sent: Sent
 
 
 def _beyond(assembly: Assembly, scene: Scene, members: tuple[str, ...], sent: Sent) -> tuple[str, ...]:
-    return beyond(scene, *(np.array(numbers(json_sent(sent, key), 3)) for key in ("origin", "direction")))
+    origin, direction = numbers(json_sent(sent, "origin"), 3), direction_sent(sent, "direction")
+    return beyond(scene, np.array(origin), np.array(direction))
 
 
 def _inside(assembly: Assembly, scene: Scene, members: tuple[str, ...], sent: Sent) -> tuple[str, ...]:
@@ -271,7 +274,7 @@ SETS = {"riders": _riders, "rest": _rest, "beyond": _beyond, "inside": _inside, 
 def legs(request: HttpRequest, teardown_id: uuid.UUID, step: str) -> JsonResponse:
     """Each leg of a straight step or a path: its direction, its length, and where a drag of its end has to stop."""
     row = teardown_of(request, teardown_id)
-    assembly, teardown = core_assembly(row.assembly), services.teardown_at(row, whole(request.POST.get("at")))
+    assembly, teardown = core_assembly(row.assembly), services.teardown_at(row, whole(sent_by(request).get("at")))
     found = [asdict(leg) for leg in moments.legs(assembly, teardown, step)]
     return JsonResponse({"legs": found})
 
@@ -280,7 +283,7 @@ def legs(request: HttpRequest, teardown_id: uuid.UUID, step: str) -> JsonRespons
 def matches(request: HttpRequest, teardown_id: uuid.UUID, step: str) -> HttpResponse:
     """What else can make a step's motion, for its card."""
     row = teardown_of(request, teardown_id)
-    assembly, teardown = core_assembly(row.assembly), services.teardown_at(row, whole(request.GET.get("at")))
+    assembly, teardown = core_assembly(row.assembly), services.teardown_at(row, whole(sent_by(request).get("at")))
     moving = editing.find_step(teardown, step)
     busy = {leaf for s in teardown.steps if s.kind == moving.kind for leaf in assembly.leaves_of(s.members)}
     found = [m for m in core_matches(assembly, moving) if busy.isdisjoint(assembly.below[m.member])]
@@ -295,7 +298,7 @@ def matches(request: HttpRequest, teardown_id: uuid.UUID, step: str) -> HttpResp
 def remedies(request: HttpRequest, teardown_id: uuid.UUID, step: str) -> HttpResponse:
     """What can be done about a step's snags, each checked, for its card."""
     row = teardown_of(request, teardown_id)
-    assembly, teardown = core_assembly(row.assembly), services.teardown_at(row, whole(request.GET.get("at")))
+    assembly, teardown = core_assembly(row.assembly), services.teardown_at(row, whole(sent_by(request).get("at")))
     editing.find_step(teardown, step)
     found = verdicts.aside(("remedies", step), row.assembly_id, teardown, lambda: _remedies(assembly, teardown, step))
     return render(request, "editor/remedies.html", {"teardown_id": teardown_id, "id": step, "items": found})

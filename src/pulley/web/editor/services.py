@@ -8,7 +8,6 @@ from typing import Any
 from cachetools import LRUCache
 from django.db import transaction
 from django.db.models import Max
-from django.utils import timezone
 
 from pulley.core import describe
 from pulley.core import teardown as core
@@ -71,14 +70,8 @@ def duplicate(row: Teardown) -> Teardown:
     return create(row.assembly, replace(teardown, name=new_name(row.assembly, f"{row.name}, copy")))
 
 
-def delete(row: Teardown, gone: bool = True) -> None:
-    """Take a teardown off the shelf, or bring it back; it is kept as it was."""
-    row.deleted = timezone.now() if gone else None
-    row.save(update_fields=["deleted"])
-
-
 def edit(
-    row: Teardown, revision: int, change: Change, at: int | None = None, shown: int | None = None
+    row: Teardown, revision: int, change: Change, at: int | None = None, shown: int | None = None, asked: str = ""
 ) -> tuple[Teardown, Changed]:
     """Carry out one change and keep it; the kept row and the change.
 
@@ -93,6 +86,8 @@ def edit(
         An earlier entry of the history that the page looks at: the change goes on from there.
     shown : int, optional
         The entry that the page took for the present one, to say what differs when it is behind.
+    asked : str, optional
+        The page's own name for this change. One that was carried out already, its answer lost, is not made twice.
 
     Raises
     ------
@@ -102,15 +97,20 @@ def edit(
         When core refuses the change. Either way nothing is changed.
     """
     with transaction.atomic():
-        row = _locked(row, revision, shown)
+        row = _locked(row)
+        done = row.history.filter(asked=asked[:40]).first() if asked else None
+        if done:
+            return row, Changed(_kept(row), done.label)
+        _check_revision(row, revision, shown)
         if at is not None and at != row.cursor:
             _go(row, at)
         before = _kept(row)
         changed = change(before, core_assembly(row.assembly))
-        document = teardown_json.to_document(changed.teardown)
+        document = _checked(changed.teardown)
         number = row.history.aggregate(last=Max("number"))["last"] + 1
+        label = changed.label[:255]
         Entry.objects.create(
-            teardown=row, number=number, parent=row.cursor, label=changed.label[:255], document=document
+            teardown=row, number=number, parent=row.cursor, label=label, asked=asked[:40], document=document
         )
         row.cursor, row.revision = number, revision + 1
         rows.save(row, changed.teardown, before)
@@ -118,10 +118,21 @@ def edit(
     return row, changed
 
 
+def _checked(teardown: core.Teardown) -> dict[str, Any]:
+    """The document of a changed teardown: nothing is kept that a teardown file could not hold."""
+    document = teardown_json.to_document(teardown)
+    try:
+        teardown_json.check_document(document)
+    except PulleyError as error:
+        raise PulleyError(f"That cannot be kept: {error} Nothing was changed.") from error
+    return document
+
+
 def step_through_history(row: Teardown, revision: int, by: int) -> Teardown:
     """Undo (by = -1) or redo (by = 1); PulleyError at either end of the history."""
     with transaction.atomic():
-        row = _locked(row, revision)
+        row = _locked(row)
+        _check_revision(row, revision)
         entry = _parent(row) if by < 0 else _child(row)
         if entry is None:
             raise PulleyError("There is nothing more to undo." if by < 0 else "There is nothing more to redo.")
@@ -132,7 +143,8 @@ def step_through_history(row: Teardown, revision: int, by: int) -> Teardown:
 def return_to(row: Teardown, revision: int, number: int) -> Teardown:
     """Make an entry of the history the present state; nothing that came after is lost."""
     with transaction.atomic():
-        row = _locked(row, revision)
+        row = _locked(row)
+        _check_revision(row, revision)
         _go(row, number)
     return row
 
@@ -209,13 +221,16 @@ def history(row: Teardown, most: int = 300) -> list[dict[str, Any]]:
     return [e | {"now": e["number"] == row.cursor, "on_line": e["number"] in line} for e in entries]
 
 
-def _locked(row: Teardown, revision: int, shown: int | None = None) -> Teardown:
+def _locked(row: Teardown) -> Teardown:
     row = Teardown.objects.select_for_update().select_related("assembly").get(pk=row.pk)
     if row.deleted:
         raise PulleyError("This teardown was deleted. Bring it back from the library first; nothing was changed.")
+    return row
+
+
+def _check_revision(row: Teardown, revision: int, shown: int | None = None) -> None:
     if row.revision != revision:
         raise Stale(BEHIND, _differences(row, shown))
-    return row
 
 
 def _differences(row: Teardown, shown: int | None) -> list[str]:

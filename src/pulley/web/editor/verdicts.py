@@ -1,12 +1,21 @@
-"""Contact checks of whole teardowns, and what follows from them, worked out aside so that no edit waits long."""
+"""Contact checks of whole teardowns, and what follows from them, worked out aside so that no edit waits long.
 
+What one web server process has found the others find in the cache, and what one works on the others wait for.
+"""
+
+import hashlib
 import json
+import os
 import threading
+import time
 from collections import OrderedDict
 from collections.abc import Callable
 from concurrent.futures import Future, ThreadPoolExecutor
 from concurrent.futures import TimeoutError as Unfinished
+from pathlib import Path
 from typing import Any
+
+from django.core.cache import cache
 
 from pulley.core import teardown as core
 from pulley.core.assembly import Assembly
@@ -15,11 +24,12 @@ from pulley.core.contact.check import Verdict, check
 PATIENCE = 90.0
 SOON = 0.4  # seconds in which an answer comes without saying how far it is
 KEPT = 200
+LOOK_EVERY = 0.1  # seconds between two looks at whether another process is done
+TELL_EVERY = 0.3  # seconds between two reports to the other processes
 
-_pool = ThreadPoolExecutor(2, "check")
+_pool = ThreadPoolExecutor(4, "check")
 _found: OrderedDict[Any, Future] = OrderedDict()
-_shares: dict[Any, float] = {}  # of the work of a key that is done
-_lock = threading.Lock()
+_lock = threading.RLock()
 
 
 def _key(assembly_id: Any, teardown: core.Teardown) -> Any:
@@ -33,15 +43,49 @@ def _key(assembly_id: Any, teardown: core.Teardown) -> Any:
     )
 
 
+def _name(key: Any) -> str:
+    """What the processes call a piece of work among them: equal keys are written the same way."""
+    return hashlib.sha256(repr(key).encode()).hexdigest()
+
+
+def _once_in_all(name: str, work: Callable[[], Any]) -> Any:
+    """What ``work`` finds, done by one of the processes; by the next one when that has died over it."""
+    while (found := cache.get(name)) is None:
+        if not cache.add(f"{name}-at", os.getpid(), None):
+            worker = cache.get(f"{name}-at")
+            if worker and not Path(f"/proc/{worker}").exists():
+                cache.delete(f"{name}-at")
+            time.sleep(LOOK_EVERY)
+            continue
+        try:
+            found = (work(),)
+            cache.set(name, found)
+        finally:
+            cache.delete(f"{name}-at")
+    return found[0]
+
+
 def _future(key: Any, work: Callable[[], Any]) -> Future:
     """Work under way or done for a key; the least lately asked for is forgotten."""
     with _lock:
         if key not in _found:
-            _found[key] = _pool.submit(work)
+            future = _found[key] = _pool.submit(_once_in_all, _name(key), work)
+            future.add_done_callback(lambda done: _forget_failed(key, done))
         _found.move_to_end(key)
         while len(_found) > KEPT:
             _found.popitem(last=False)[1].cancel()
         return _found[key]
+
+
+def _forget_failed(key: Any, done: Future) -> None:
+    """Let what failed be tried again when it is asked for again."""
+    if not done.cancelled() and done.exception():
+        with _lock:
+            _found.pop(key, None)
+
+
+def _known(key: Any) -> bool:
+    return key in _found or _name(key) in cache
 
 
 def verdict(assembly_id: Any, assembly: Assembly, teardown: core.Teardown, patience: float = 0.0) -> Verdict | None:
@@ -51,7 +95,7 @@ def verdict(assembly_id: Any, assembly: Assembly, teardown: core.Teardown, patie
     processor what the answer to an edit needs. The page asks for it right after.
     """
     key = _key(assembly_id, teardown)
-    if not patience and key not in _found:
+    if not patience and not _known(key):
         return None
     future = _future(key, lambda: check(assembly, teardown))
     try:
@@ -64,7 +108,7 @@ def crossed(assembly_id: Any, teardown: core.Teardown, work: Callable[[], Any], 
     """Where trail lines pass through foreign parts, as ``work`` finds it; None while that is not known, as above."""
     silent = tuple(step.trails for step in teardown.steps)
     key = ("crossed", teardown.trails, teardown.hidden, teardown.trails_shown, silent, _key(assembly_id, teardown))
-    if not patience and key not in _found:
+    if not patience and not _known(key):
         return None
     return _future(key, work).result(PATIENCE)
 
@@ -74,12 +118,9 @@ def aside(what: Any, assembly_id: Any, teardown: core.Teardown, work: Callable[[
     return _future((what, _key(assembly_id, teardown)), work).result(PATIENCE)
 
 
-def forget(what: Any, assembly_id: Any, teardown: core.Teardown) -> None:
-    """Have something worked out anew when it is asked for again."""
-    with _lock:
-        future = _found.pop((what, _key(assembly_id, teardown)), None)
-    if future:
-        future.cancel()
+def known(what: Any, assembly_id: Any, teardown: core.Teardown) -> bool:
+    """Whether that has been asked for before."""
+    return _known((what, _key(assembly_id, teardown)))
 
 
 def under_way(
@@ -90,10 +131,22 @@ def under_way(
     ``work`` is given what to report that share to.
     """
     key = (what, _key(assembly_id, teardown))
-    future = _future(key, lambda: work(lambda share: _shares.update({key: share})))
+    name = _name(key)
+    report = every_so_often(lambda share: cache.set(f"{name}-share", share))
     try:
-        found = future.result(SOON)
+        return _future(key, lambda: work(report)).result(SOON), 1.0
     except Unfinished:
-        return None, _shares.get(key, 0.0)
-    _shares.pop(key, None)
-    return found, 1.0
+        return None, cache.get(f"{name}-share", 0.0)
+
+
+def every_so_often(act: Callable[..., None]) -> Callable[..., None]:
+    """The same, done at most once in `TELL_EVERY`."""
+    last = 0.0
+
+    def seldom(*values: Any) -> None:
+        nonlocal last
+        if time.monotonic() - last >= TELL_EVERY:
+            last = time.monotonic()
+            act(*values)
+
+    return seldom

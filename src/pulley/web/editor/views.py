@@ -15,23 +15,26 @@ from pulley.core.errors import PulleyError
 from pulley.core.files import write_once
 from pulley.core.formats import teardown_json
 from pulley.core.motion.steps import displacements, poses_at
-from pulley.core.publish.picture import png
+from pulley.core.publish.picture import is_whole, png
+from pulley.web.door import sent_by
 from pulley.web.editor import page, rows, services, verdicts
 from pulley.web.editor.changes import REORDERING, VERBS
-from pulley.web.editor.changes.sent import whole
+from pulley.web.editor.changes.sent import Sent, whole
 from pulley.web.editor.forms import TeardownFileForm
 from pulley.web.editor.models import Teardown
 from pulley.web.editor.page.cards import pose_keys
 from pulley.web.errors import Unsure
+from pulley.web.library import bin
 from pulley.web.library.services import core_assembly, store_file
 from pulley.web.library.views import assembly_of
 
 CARD_PICTURE, VIEW_PICTURE = (104, 80), (312, 240)  # pixels
+CHECKING = 15.0  # seconds that an edit waits for a contact check
 
 
 def teardown_of(request: HttpRequest, teardown_id: uuid.UUID, deleted: bool = False) -> Teardown:
     """The user's own teardown, or 404; one that was deleted only when asked for."""
-    mine = Teardown.objects.select_related("assembly").filter(assembly__owner=request.user)
+    mine = Teardown.objects.select_related("assembly").filter(assembly__owner=request.user, assembly__deleted=None)
     return get_object_or_404(mine, pk=teardown_id, deleted__isnull=not deleted)
 
 
@@ -43,7 +46,7 @@ def _state(
     teardown: core.Teardown | None = None,
 ) -> HttpResponse:
     """Every panel of the page, as it is now; or those that a contact check changes, once it is done."""
-    sent = request.POST if request.method == "POST" else request.GET
+    sent = sent_by(request)
     grouping = sent.get("group_by") or sent.get("grouping", "part")
     patience = verdicts.PATIENCE if verdict_only else 0.0
     at = whole(sent.get("at")) if request.method == "GET" else None
@@ -63,15 +66,15 @@ def editor(request: HttpRequest, teardown_id: uuid.UUID) -> HttpResponse:
 @require_GET
 def state(request: HttpRequest, teardown_id: uuid.UUID) -> HttpResponse:
     """The panels: with another card open, grouped otherwise, or after another window's change."""
-    return _state(request, teardown_of(request, teardown_id), request.GET.get("open", ""))
+    return _state(request, teardown_of(request, teardown_id), sent_by(request).get("open", ""))
 
 
 @require_GET
 def verdict(request: HttpRequest, teardown_id: uuid.UUID) -> HttpResponse:
     """What the contact check has found, once it is done; everything when the page is behind."""
     row = teardown_of(request, teardown_id)
-    as_shown = whole(request.GET.get("revision")) == row.revision
-    return _state(request, row, request.GET.get("open", ""), verdict_only=as_shown)
+    as_shown = whole(sent_by(request).get("revision")) == row.revision
+    return _state(request, row, sent_by(request).get("open", ""), verdict_only=as_shown)
 
 
 @require_POST
@@ -79,27 +82,28 @@ def edit(request: HttpRequest, teardown_id: uuid.UUID, verb: str) -> HttpRespons
     """Carry out one change and show what has become of the teardown."""
     if verb not in VERBS:
         raise Http404
-    row = teardown_of(request, teardown_id)
+    row, sent = teardown_of(request, teardown_id), sent_by(request)
     row, changed = services.edit(
         row,
-        whole(request.POST.get("revision"), -1),
-        lambda teardown, assembly: _sure(request, row.assembly_id, verb, teardown, assembly),
-        at=whole(request.POST.get("at")),
-        shown=whole(request.POST.get("entry")),
+        whole(sent.get("revision"), -1),
+        lambda teardown, assembly: _sure(sent, row.assembly_id, verb, teardown, assembly),
+        at=whole(sent.get("at")),
+        shown=whole(sent.get("entry")),
+        asked=sent.get("asked", ""),
     )
-    opened = request.POST.get("open", "") if changed.open is None else changed.open
+    opened = sent.get("open", "") if changed.open is None else changed.open
     return _state(request, row, opened, teardown=changed.teardown)
 
 
 def _sure(
-    request: HttpRequest, assembly_id: uuid.UUID, verb: str, teardown: core.Teardown, assembly: Assembly
+    sent: Sent, assembly_id: uuid.UUID, verb: str, teardown: core.Teardown, assembly: Assembly
 ) -> services.Changed:
     """The change; Unsure when another order of the steps would make one run into something that it passed before."""
-    changed = VERBS[verb](request.POST, teardown, assembly)
-    if verb in REORDERING and request.POST.get("sure") != "1":
-        before, after = (
-            verdicts.verdict(assembly_id, assembly, t, verdicts.PATIENCE) for t in (teardown, changed.teardown)
-        )
+    changed = VERBS[verb](sent, teardown, assembly)
+    if verb in REORDERING and sent.get("sure") != "1":
+        before, after = (verdicts.verdict(assembly_id, assembly, t, CHECKING) for t in (teardown, changed.teardown))
+        if before is None or after is None:
+            raise Unsure("Whether steps run into something in that order takes long to check. Nothing was changed.")
         had = {(snag.moving, snag.blocker) for found in before.snags.values() for snag in found}
         for id, found in after.snags.items():
             new = next((snag for snag in found if (snag.moving, snag.blocker) not in had), None)
@@ -113,15 +117,17 @@ def _sure(
 @require_POST
 def history(request: HttpRequest, teardown_id: uuid.UUID, by: int) -> HttpResponse:
     """Undo or redo."""
-    row = services.step_through_history(teardown_of(request, teardown_id), whole(request.POST.get("revision"), -1), by)
-    return _state(request, row, request.POST.get("open", ""))
+    row = services.step_through_history(
+        teardown_of(request, teardown_id), whole(sent_by(request).get("revision"), -1), by
+    )
+    return _state(request, row, sent_by(request).get("open", ""))
 
 
 @require_POST
 def return_to(request: HttpRequest, teardown_id: uuid.UUID, number: int) -> HttpResponse:
     """Make an earlier state the present one."""
-    row = services.return_to(teardown_of(request, teardown_id), whole(request.POST.get("revision"), -1), number)
-    return _state(request, row, request.POST.get("open", ""))
+    row = services.return_to(teardown_of(request, teardown_id), whole(sent_by(request).get("revision"), -1), number)
+    return _state(request, row, sent_by(request).get("open", ""))
 
 
 @require_GET
@@ -135,7 +141,7 @@ def history_list(request: HttpRequest, teardown_id: uuid.UUID) -> HttpResponse:
 def table(request: HttpRequest, teardown_id: uuid.UUID) -> HttpResponse:
     """All travels as a table."""
     row = teardown_of(request, teardown_id)
-    at = whole(request.GET.get("at"))
+    at = whole(sent_by(request).get("at"))
     return render(request, "editor/table.html", page.context(row, request.user, at=None if at == row.cursor else at))
 
 
@@ -155,9 +161,9 @@ def step_picture(request: HttpRequest, teardown_id: uuid.UUID, number: int) -> H
     """The pose after so many steps, small; drawn once and kept. Empty when the teardown has moved on since
     the card that asks (its address holds what the picture depends on): that card is about to go."""
     row = teardown_of(request, teardown_id)
-    teardown = services.teardown_at(row, whole(request.GET.get("at")))
+    teardown = services.teardown_at(row, whole(sent_by(request).get("at")))
     key = pose_keys(teardown)[number] if number <= len(teardown.steps) else ""
-    if request.GET.get("v", "") != key:
+    if sent_by(request).get("v", "") != key:
         return HttpResponse(status=204, headers={"Cache-Control": "no-store"})
     return _picture(row, teardown, key, number, _step_camera(teardown, number), CARD_PICTURE)
 
@@ -169,7 +175,7 @@ def view_picture(request: HttpRequest, teardown_id: uuid.UUID, camera: str) -> H
     teardown = services.teardown_at(row)
     seen_from = next((view for view in teardown.cameras if view.id == camera), None)
     key = page.view_key(teardown, seen_from) if seen_from else ""
-    if seen_from is None or request.GET.get("v", "") != key:
+    if seen_from is None or sent_by(request).get("v", "") != key:
         return HttpResponse(status=204, headers={"Cache-Control": "no-store"})
     return _picture(row, teardown, key, len(teardown.steps), seen_from, VIEW_PICTURE)
 
@@ -180,7 +186,7 @@ def _picture(
     """Everything as it stands after so many steps, drawn once and kept."""
     assembly = core_assembly(row.assembly)
     file = store_file(f"{row.assembly.model[:8]}{key}", "step.png")
-    if not file.exists():
+    if not is_whole(file):
         state = displacements(assembly, teardown)[played]
         shown = {p: pose for p, pose in poses_at(assembly, state).items() if p not in set(teardown.hidden)}
         write_once(file, png(assembly, shown, seen_from, size))
@@ -220,14 +226,14 @@ def duplicate(request: HttpRequest, teardown_id: uuid.UUID) -> HttpResponse:
 @require_POST
 def delete(request: HttpRequest, teardown_id: uuid.UUID) -> HttpResponse:
     """Take a teardown off the shelf."""
-    services.delete(teardown_of(request, teardown_id))
+    bin.put_in(teardown_of(request, teardown_id))
     return redirect("library")
 
 
 @require_POST
 def bring_back(request: HttpRequest, teardown_id: uuid.UUID) -> HttpResponse:
     """Put a deleted teardown on the shelf again."""
-    services.delete(teardown_of(request, teardown_id, deleted=True), gone=False)
+    bin.put_in(teardown_of(request, teardown_id, deleted=True), gone=False)
     return redirect("library")
 
 

@@ -14,6 +14,7 @@ from pulley.core import teardown as core
 from pulley.core.assembly import Assembly
 from pulley.core.motion.score import Score, compose
 from pulley.core.motion.views import view_at
+from pulley.web.door import sent_by
 from pulley.web.editor import services, verdicts
 from pulley.web.editor.changes.sent import camera_sent, json_sent, numbers, whole
 from pulley.web.editor.models import Teardown
@@ -26,7 +27,7 @@ NAMED = 5  # hidden components that a sentence names
 def _shown(request: HttpRequest, teardown_id: uuid.UUID) -> tuple[Teardown, Assembly, core.Teardown, Score]:
     """The teardown as the page shows it, with its assembly and its Score."""
     row = teardown_of(request, teardown_id)
-    at = (request.POST if request.method == "POST" else request.GET).get("at")
+    at = sent_by(request).get("at")
     assembly, teardown = core_assembly(row.assembly), services.teardown_at(row, whole(at))
     return row, assembly, teardown, compose(assembly, teardown)
 
@@ -35,7 +36,7 @@ def _shown(request: HttpRequest, teardown_id: uuid.UUID) -> tuple[Teardown, Asse
 def seen(request: HttpRequest, teardown_id: uuid.UUID) -> JsonResponse:
     """The share of each component that is visible in the canvas' view, and the hidden ones by name."""
     _, assembly, teardown, score = _shown(request, teardown_id)
-    camera, time = camera_sent(request.POST, "now", "this view"), _time(request, score)
+    camera, time = camera_sent(sent_by(request), "now", "this view"), _time(request, score)
     sight = visibility.sight(assembly, teardown, score, [(time, camera)])
     hidden = [describe.component_name(assembly, path) for path in sight.hidden]
     words = f"{len(sight.shares) - len(hidden)} of {len(sight.shares)} can be seen from here"
@@ -47,7 +48,7 @@ def seen(request: HttpRequest, teardown_id: uuid.UUID) -> JsonResponse:
 
 
 def _time(request: HttpRequest, score: Score) -> float:
-    (time,) = numbers([json_sent(request.POST, "time")], 1)
+    (time,) = numbers([json_sent(sent_by(request), "time")], 1)
     return min(max(time, 0.0), score.duration)
 
 
@@ -81,7 +82,7 @@ def _views(teardown: core.Teardown) -> tuple[Any, ...]:
 
 def _so_far(request: HttpRequest, share: float, count: int, what: str) -> HttpResponse:
     """How far something is that takes a while; what shows it asks the same again."""
-    sent = (request.POST if request.method == "POST" else request.GET).dict()
+    sent = sent_by(request)
     context = {"done": round(share * count), "count": count, "what": what, "sent": json.dumps(sent)}
     return render(request, "editor/so_far.html", context)
 
@@ -95,8 +96,8 @@ def _sight_line(assembly: Assembly, number: int, step: core.Step, sight: visibil
 def better(request: HttpRequest, teardown_id: uuid.UUID) -> HttpResponse:
     """The standard direction that shows a step, or what the canvas shows, better; and by how much."""
     row, assembly, teardown, score = _shown(request, teardown_id)
-    id = request.POST.get("step", "")
-    now = camera_sent(request.POST, "now", "this view")
+    id = sent_by(request).get("step", "")
+    now = camera_sent(sent_by(request), "now", "this view")
     if id:
         step = editing.find_step(teardown, id)
         bar = next(bar for bar in score.steps if bar.id == id)

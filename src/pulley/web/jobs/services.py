@@ -1,6 +1,7 @@
 """Asking for long work, following it, stopping it, and taking it up again when a worker has died."""
 
 import logging
+import threading
 import time
 from collections.abc import Callable
 from datetime import timedelta
@@ -19,10 +20,15 @@ ATTEMPTS = 3
 TELL_EVERY = 0.2  # seconds between two progress reports that reach the database
 KINDS = {"bring in": "pulley.web.library.services.bring_in"}  # kind -> function(job, report) -> result
 Report = Callable[[float, str], None]
+leaving = threading.Event()  # set when this worker is told to end
 
 
 class Stopped(Exception):  # noqa: N818
     """The user asked the job to stop."""
+
+
+class Interrupted(Exception):  # noqa: N818
+    """Pulley is being stopped in the middle of a job."""
 
 
 def enqueue(owner: Any, kind: str, title: str, arguments: dict[str, Any]) -> Job:
@@ -65,6 +71,29 @@ def revive_stale() -> int:
     return revived
 
 
+def take_up_all() -> int:
+    """Queue again whatever was under way or waiting when Pulley was last stopped, or the power went; how many.
+
+    For the start, while no worker runs. It counts as no try: the file was not at fault.
+    """
+    with transaction.atomic():
+        left = list(Job.objects.select_for_update().filter(state__in=(Job.State.RUNNING, Job.State.QUEUED)))
+        for job in left:
+            if job.state == Job.State.RUNNING:
+                _give_back(job)
+            else:
+                _hand_over(job)
+    return len(left)
+
+
+def _give_back(job: Job) -> None:
+    """Let a job wait again as if this try had not been."""
+    job.state, job.attempts = Job.State.QUEUED, max(job.attempts - 1, 0)
+    job.progress, job.message = 0.0, "Pulley was stopped; waiting to start again"
+    job.save(update_fields=["state", "attempts", "progress", "message"])
+    _hand_over(job)
+
+
 def perform(job_id: str) -> None:
     """Do a job that is queued; whatever else its state, somebody else has it or it is over."""
     taken = Job.objects.filter(pk=job_id, state=Job.State.QUEUED)
@@ -76,6 +105,8 @@ def perform(job_id: str) -> None:
     try:
         result = import_string(KINDS[job.kind])(job, _reporter(job_id))
         _end(job, Job.State.DONE, "Done", result, progress=1.0)
+    except Interrupted:
+        _give_back(job)
     except Stopped:
         _end(job, Job.State.CANCELLED, "Stopped; nothing was changed")
     except PulleyError as error:
@@ -97,6 +128,8 @@ def _reporter(job_id: str) -> Report:
 
     def report(share: float, message: str) -> None:
         nonlocal told
+        if leaving.is_set():
+            raise Interrupted
         if time.monotonic() - told < TELL_EVERY:
             return
         told = time.monotonic()

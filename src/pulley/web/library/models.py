@@ -1,4 +1,5 @@
-"""What was brought in: assemblies, their components and parts. Rows are written once; only bundles change."""
+"""What was brought in: assemblies, their components and parts. Rows are written once; only bundles
+change, and what lies in the bin for long goes with its files."""
 
 import uuid
 
@@ -19,7 +20,10 @@ class Assembly(models.Model):
     model = models.CharField(max_length=64, help_text="Key of the GLB in the store")
     picture = models.CharField(max_length=64, help_text="Key of the picture in the store")
     bundles = models.JSONField(default=list, help_text="Named sets of components, for all its teardowns")
+    component_count = models.PositiveIntegerField(default=0, help_text="Components that are no subassemblies")
+    part_count = models.PositiveIntegerField(default=0)
     created = models.DateTimeField(auto_now_add=True)
+    deleted = models.DateTimeField(null=True, help_text="When it was put in the bin")
 
     class Meta:
         """Newest first."""

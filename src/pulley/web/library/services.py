@@ -1,6 +1,7 @@
 """Bringing a file in, and handing its assembly to whoever works on it."""
 
 import hashlib
+import os
 import tempfile
 from collections.abc import Iterable
 from functools import lru_cache
@@ -14,9 +15,10 @@ from django.db import transaction
 from django.urls import reverse
 
 from pulley.core import assembly as core
+from pulley.core.errors import PulleyError
 from pulley.core.files import write_once
 from pulley.core.formats import gltf
-from pulley.core.formats.step import check_file, read_step
+from pulley.core.formats.step import check_file, read_step, sha256_of
 from pulley.core.formats.store import keep_meshes, load_mesh
 from pulley.core.publish.picture import png
 from pulley.web.jobs.models import Job
@@ -33,9 +35,38 @@ def store_file(key: str, ending: str) -> Path:
 
 def keep(data: bytes, ending: str) -> str:
     """Put bytes in the store and return their key."""
-    key = hashlib.sha256(data).hexdigest()[:32]
+    key = _key(data)
     write_once(store_file(key, ending), data)
     return key
+
+
+def _key(data: bytes) -> str:
+    return hashlib.sha256(data).hexdigest()[:32]
+
+
+def _make_model(assembly: core.Assembly) -> str:
+    return keep(gltf.to_glb(assembly), "glb")
+
+
+def _make_picture(assembly: core.Assembly) -> str:
+    home = {leaf.path: leaf.pose for leaf in assembly.leaves}
+    return keep(png(assembly, home, size=PICTURE), "png")
+
+
+MADE = {"model": ("glb", _make_model), "picture": ("png", _make_picture)}  # field of an assembly -> ending, maker
+
+
+def made_file(row: Assembly, field: str) -> Path:
+    """The file of an assembly's ``model`` or ``picture``; made again where the store has lost or damaged it.
+
+    Raises PulleyError when the meshes that it is made of are damaged as well.
+    """
+    ending, make = MADE[field]
+    file = store_file(getattr(row, field), ending)
+    if not (file.exists() and _key(file.read_bytes()) == getattr(row, field)):
+        setattr(row, field, make(core_assembly(row)))
+        row.save(update_fields=[field])
+    return store_file(getattr(row, field), ending)
 
 
 def uploaded(sha256: str) -> Path:
@@ -56,12 +87,15 @@ def accept(owner: Any, upload: UploadedFile) -> Job:
             digest.update(chunk)
             copy.write(chunk)
         copy.flush()
+        os.fsync(copy.fileno())
         check_file(Path(copy.name), name)
         sha256 = digest.hexdigest()
         target = uploaded(sha256)
         target.parent.mkdir(exist_ok=True)
-        if not target.exists():
+        if not target.exists() or sha256_of(target) != sha256:
+            target.unlink(missing_ok=True)
             target.hardlink_to(copy.name)
+        os.utime(target)  # whoever clears up what nothing uses leaves it alone for a while
     return enqueue(owner, "bring in", name, {"sha256": sha256, "name": name})
 
 
@@ -77,7 +111,7 @@ def bring_in(job: Job, report: Report) -> dict[str, Any]:
         report(0.92, "Drawing its picture")
         row = add(job.owner, assembly, job.pk)
     return {
-        "summary": f"{row.components.exclude(part=None).count()} components of {row.parts.count()} parts",
+        "summary": f"{row.component_count} components of {row.part_count} parts",
         "notes": row.notes,
         "open": reverse("new-teardown", args=[row.pk]),
     }
@@ -86,8 +120,7 @@ def bring_in(job: Job, report: Report) -> dict[str, Any]:
 def add(owner: Any, assembly: core.Assembly, job: Any = None) -> Assembly:
     """Rows for an assembly, and its meshes, GLB and picture in the store."""
     keep_meshes(assembly, settings.STORE)
-    home = {leaf.path: leaf.pose for leaf in assembly.leaves}
-    model, picture = keep(gltf.to_glb(assembly), "glb"), keep(png(assembly, home, size=PICTURE), "png")
+    model, picture = _make_model(assembly), _make_picture(assembly)
     with transaction.atomic():
         row = Assembly.objects.create(
             owner=owner,
@@ -98,6 +131,8 @@ def add(owner: Any, assembly: core.Assembly, job: Any = None) -> Assembly:
             notes=list(assembly.notes),
             model=model,
             picture=picture,
+            component_count=len(assembly.leaves),
+            part_count=len(assembly.parts),
         )
         _add_tree(row, assembly)
     return row
@@ -145,6 +180,14 @@ def _component_row(
         pose=component.pose.ravel().tolist(),
         colour=component.colour,
     )
+
+
+def source_file(row: Assembly) -> Path:
+    """The file as it was brought in; PulleyError when it is not what it was."""
+    file = uploaded(row.sha256)
+    if not file.exists() or sha256_of(file) != row.sha256:
+        raise PulleyError(f"The kept copy of {row.file_name} is damaged. Bring the file in again: that mends it.")
+    return file
 
 
 def core_assembly(row: Assembly) -> core.Assembly:

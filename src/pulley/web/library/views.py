@@ -1,8 +1,9 @@
 """The library page, bringing files in, and handing out what was made of them."""
 
 import uuid
+from typing import Any
 
-from django.db.models import Count, Prefetch, Q, QuerySet
+from django.db.models import Prefetch, QuerySet
 from django.http import FileResponse, HttpRequest, HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
 from django.utils.cache import patch_cache_control
@@ -10,31 +11,41 @@ from django.views.decorators.http import condition, require_GET, require_POST
 
 from pulley.core.errors import PulleyError
 from pulley.web.editor.models import Teardown
-from pulley.web.library import services
+from pulley.web.library import bin, services
 from pulley.web.library.forms import BringInForm
 from pulley.web.library.models import Assembly
 
 
 def _assemblies(request: HttpRequest) -> QuerySet[Assembly]:
-    counted = Assembly.objects.filter(owner=request.user).annotate(part_count=Count("parts", distinct=True))
-    leaves = Count("components", distinct=True, filter=Q(components__part__isnull=False))
-    kept, gone = (Teardown.objects.filter(deleted__isnull=shelved) for shelved in (True, False))
-    return counted.annotate(leaf_count=leaves).prefetch_related(
-        Prefetch("teardowns", kept, "shelved"), Prefetch("teardowns", gone, "taken_off")
+    """The user's assemblies with what their cards show, in as many questions to the database however many there are."""
+    kept, gone = (_teardowns().filter(deleted__isnull=shelved) for shelved in (True, False))
+    return (
+        Assembly.objects.filter(owner=request.user, deleted=None)
+        .defer("bundles")
+        .prefetch_related(Prefetch("teardowns", kept, "shelved"), Prefetch("teardowns", gone, "taken_off"))
     )
 
 
-def assembly_of(request: HttpRequest, assembly_id: uuid.UUID) -> Assembly:
-    """The user's own assembly, or 404."""
-    return get_object_or_404(Assembly, pk=assembly_id, owner=request.user)
+def _teardowns() -> QuerySet[Teardown]:
+    return Teardown.objects.only("name", "step_count", "assembly_id", "deleted", "created")
+
+
+def assembly_of(request: HttpRequest, assembly_id: uuid.UUID, deleted: bool = False) -> Assembly:
+    """The user's own assembly, or 404; one that lies in the bin only when asked for."""
+    return get_object_or_404(Assembly, pk=assembly_id, owner=request.user, deleted__isnull=not deleted)
 
 
 @require_GET
 def index(request: HttpRequest) -> HttpResponse:
     """The library; only its shelf when htmx asks."""
     jobs = request.user.jobs.filter(dismissed=False).exclude(state__in=("done", "cancelled"))[:10]
-    template = "library/shelf.html" if request.htmx else "library/index.html"
-    return render(request, template, {"assemblies": _assemblies(request), "jobs": jobs})
+    return _library(request, "library/shelf.html" if request.htmx else "library/index.html", jobs=jobs)
+
+
+def _library(request: HttpRequest, template: str, **more: Any) -> HttpResponse:
+    binned = Assembly.objects.filter(owner=request.user).exclude(deleted=None).only("name", "deleted")
+    thrown = [(row, bin.days_left(row)) for row in binned]
+    return render(request, template, {"assemblies": _assemblies(request), "binned": thrown, **more})
 
 
 @require_POST
@@ -49,18 +60,33 @@ def bring_in(request: HttpRequest) -> HttpResponse:
 
 @require_POST
 def delete(request: HttpRequest, assembly_id: uuid.UUID) -> HttpResponse:
-    """Delete an assembly with its teardowns."""
-    assembly_of(request, assembly_id).delete()
-    return HttpResponse()
+    """Put an assembly with its teardowns in the bin."""
+    bin.put_in(assembly_of(request, assembly_id))
+    return _library(request, "library/shelf.html")
+
+
+@require_POST
+def bring_back(request: HttpRequest, assembly_id: uuid.UUID) -> HttpResponse:
+    """Take an assembly out of the bin."""
+    bin.put_in(assembly_of(request, assembly_id, deleted=True), gone=False)
+    return _library(request, "library/shelf.html")
+
+
+@require_POST
+def delete_for_good(request: HttpRequest, assembly_id: uuid.UUID) -> HttpResponse:
+    """Delete what lies in the bin now, with the files that nothing else uses."""
+    assembly_of(request, assembly_id, deleted=True).delete()
+    bin.clear_up()
+    return _library(request, "library/shelf.html")
 
 
 def _model_etag(request: HttpRequest, assembly_id: uuid.UUID) -> str:
     return f'"{assembly_of(request, assembly_id).model}"'
 
 
-def kept(key: str, ending: str, content_type: str) -> FileResponse:
-    """A file of the store; its content never changes, so the browser may keep it."""
-    response = FileResponse(services.store_file(key, ending).open("rb"), content_type=content_type)
+def made(row: Assembly, field: str, content_type: str) -> FileResponse:
+    """The model or the picture of an assembly; its content never changes, so the browser may keep it."""
+    response = FileResponse(services.made_file(row, field).open("rb"), content_type=content_type)
     patch_cache_control(response, private=True, max_age=31536000, immutable=True)
     return response
 
@@ -69,17 +95,17 @@ def kept(key: str, ending: str, content_type: str) -> FileResponse:
 @condition(etag_func=_model_etag)
 def model(request: HttpRequest, assembly_id: uuid.UUID) -> FileResponse:
     """The GLB for the canvas."""
-    return kept(assembly_of(request, assembly_id).model, "glb", "model/gltf-binary")
+    return made(assembly_of(request, assembly_id), "model", "model/gltf-binary")
 
 
 @require_GET
 def picture(request: HttpRequest, assembly_id: uuid.UUID) -> FileResponse:
     """The picture on the library card."""
-    return kept(assembly_of(request, assembly_id).picture, "png", "image/png")
+    return made(assembly_of(request, assembly_id), "picture", "image/png")
 
 
 @require_GET
 def download(request: HttpRequest, assembly_id: uuid.UUID) -> FileResponse:
     """The file as it was brought in."""
     row = assembly_of(request, assembly_id)
-    return FileResponse(services.uploaded(row.sha256).open("rb"), as_attachment=True, filename=row.file_name)
+    return FileResponse(services.source_file(row).open("rb"), as_attachment=True, filename=row.file_name)

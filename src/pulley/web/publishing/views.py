@@ -14,7 +14,7 @@ from pulley.core.motion.score import compose
 from pulley.web.editor import page, services
 from pulley.web.editor.views import teardown_of
 from pulley.web.library.services import core_assembly
-from pulley.web.library.views import kept
+from pulley.web.library.views import made
 from pulley.web.publishing.models import Link
 
 GONE = "This link leads nowhere: it was taken back, or its address is incomplete. Ask whoever sent it for another."
@@ -23,7 +23,7 @@ GONE = "This link leads nowhere: it was taken back, or its address is incomplete
 def _link(token: str) -> Link:
     """The link behind an address; 404 when there is none, or it was revoked, or the teardown deleted."""
     found = Link.objects.select_related("teardown__assembly").filter(token=token, revoked=None).first()
-    if found is None or found.teardown.deleted:
+    if found is None or found.teardown.deleted or found.teardown.assembly.deleted:
         raise Http404(GONE)
     return found
 
@@ -85,4 +85,4 @@ def watch(request: HttpRequest, token: str) -> HttpResponse:
 @login_not_required
 def model(request: HttpRequest, token: str) -> FileResponse:
     """The GLB of what is watched."""
-    return kept(_link(token).teardown.assembly.model, "glb", "model/gltf-binary")
+    return made(_link(token).teardown.assembly, "model", "model/gltf-binary")

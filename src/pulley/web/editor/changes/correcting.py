@@ -20,11 +20,11 @@ from pulley.core.teardown import Step, Teardown, Vector3
 from pulley.web.editor.changes.sent import (
     Sent,
     axis_sent,
+    direction_sent,
     json_sent,
     label_of,
     labels_of,
     length,
-    numbers,
     paths_sent,
     short,
     steps_sent,
@@ -90,7 +90,7 @@ TYPED = {name: _typed_field(field) for name, field in FIELDS.items()}
 
 def direction(sent: Sent, teardown: Teardown, assembly: Assembly) -> Changed:
     """Another direction for a step."""
-    along = numbers(json_sent(sent, "value"), 3)
+    along = direction_sent(sent, "value")
     after = editing.set_direction(teardown, sent.get("step", ""), along)
     return Changed(after, f"{label_of(teardown, sent['step'])} {direction_word(along)}")
 

@@ -20,10 +20,12 @@ from pulley.web.editor.changes.sent import (
     Sent,
     advance_sent,
     axis_sent,
+    direction_of,
+    direction_sent,
     distance_sent,
-    json_sent,
     label_of,
     length,
+    mapping_sent,
     numbers,
     paths_sent,
     points_sent,
@@ -36,7 +38,7 @@ from pulley.web.editor.services import Changed
 
 def add(sent: Sent, teardown: Teardown, assembly: Assembly) -> Changed:
     """A step along a direction."""
-    distance, direction = distance_sent(sent), numbers(json_sent(sent, "direction"), 3)
+    distance, direction = distance_sent(sent), direction_sent(sent, "direction")
     after, step = editing.add_step(teardown, assembly, paths_sent(sent), direction, distance, whole(sent.get("after")))
     return Changed(after, f"{short(step.label)} {direction_word(direction)} {length(distance, sent)}", step.id)
 
@@ -44,7 +46,7 @@ def add(sent: Sent, teardown: Teardown, assembly: Assembly) -> Changed:
 def fan(sent: Sent, teardown: Teardown, assembly: Assembly) -> Changed:
     """A step along a direction on which the selection spreads evenly, layer by layer; the rearmost layer stays
     where there would be nothing else left to leave."""
-    pitch, direction = distance_sent(sent), editing.checked_direction(numbers(json_sent(sent, "direction"), 3))
+    pitch, direction = distance_sent(sent), direction_sent(sent, "direction")
     members, after = editing.known_members(assembly, paths_sent(sent)), whole(sent.get("after"))
     layers = fan_layers(scene_after(assembly, teardown, after), members, direction)
     if not layers:
@@ -107,9 +109,9 @@ def matches(sent: Sent, teardown: Teardown, assembly: Assembly) -> Changed:
 
 def remedy(sent: Sent, teardown: Teardown, assembly: Assembly) -> Changed:
     """What the program proposed against a snag, done."""
-    id, values = sent.get("step", ""), json_sent(sent, "remedy")
+    id, values = sent.get("step", ""), mapping_sent(sent, "remedy")
     editing.find_step(teardown, id)
-    if not isinstance(values, dict) or set(values) - set(Remedy.__dataclass_fields__):
+    if set(values) - set(Remedy.__dataclass_fields__):
         raise PulleyError("That remedy could not be read. Reload the page; nothing was changed.")
     lists = {key: tuple(map(tuple, v) if key == "waypoints" else v) for key, v in values.items() if isinstance(v, list)}
     try:
@@ -138,15 +140,13 @@ def place(sent: Sent, teardown: Teardown, assembly: Assembly) -> Changed:
 
 
 def _alignment(sent: Sent) -> Pose:
-    pair = [json_sent(sent, key) for key in ("moved", "target")]
-    if not all(isinstance(values, dict) for values in pair):
-        raise PulleyError("What was pointed at could not be read. Point again.")
+    pair = [mapping_sent(sent, key) for key in ("moved", "target")]
     features = [
         Feature(
             str(values.get("kind")),
             "",
             numbers(values.get("origin"), 3),
-            editing.checked_direction(numbers(values["direction"], 3)) if values.get("direction") else None,
+            direction_of(values["direction"]) if values.get("direction") else None,
         )
         for values in pair
     ]

@@ -6,7 +6,7 @@ from pulley.core import editing
 from pulley.core.assembly import Assembly
 from pulley.core.describe import members_name
 from pulley.core.teardown import Teardown
-from pulley.web.editor.changes.sent import Sent, camera_sent, free_name, json_sent, label_of, numbers, paths_sent, short
+from pulley.web.editor.changes.sent import Sent, camera_sent, free_name, label_of, paths_sent, share_sent, short
 from pulley.web.editor.services import Changed
 
 
@@ -99,8 +99,7 @@ def untie(sent: Sent, teardown: Teardown, assembly: Assembly) -> Changed:
 def keep_pose(sent: Sent, teardown: Teardown, assembly: Assembly) -> Changed:
     """The arrangement at an instant, kept by name."""
     name = sent.get("name", "").strip() or free_name("Pose", {pose.name for pose in teardown.poses})
-    share = numbers(json_sent(sent, "share"), 1)[0] if sent.get("share") else 1.0
-    after, pose = editing.keep_pose(teardown, name, sent.get("at_step", ""), share)
+    after, pose = editing.keep_pose(teardown, name, sent.get("at_step", ""), share_sent(sent, "share", 1.0))
     return Changed(after, f"keep pose {short(pose.name)}")
 
 

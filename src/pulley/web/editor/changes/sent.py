@@ -1,18 +1,25 @@
-"""Reading what the page sent: selections, numbers in the page's unit, names short enough for a button."""
+"""The door for what the page sends: selections, numbers in the page's unit, names short enough for a button.
 
-import json
+Everything that a handler gets has passed here: finite numbers within reach, directions with a length, text that can be
+kept. A handler never looks into a request by itself.
+"""
+
 import math
 import re
 from collections.abc import Callable, Mapping
 from typing import Any
 
 from pulley.core import editing
+from pulley.core.camera import check_camera
 from pulley.core.errors import PulleyError
+from pulley.core.formats import strict_json
 from pulley.core.quantities import UNITS, parse_distance, parse_length, shown
 from pulley.core.teardown import Axis, Camera, Teardown, Vector3
+from pulley.web.door import UNREADABLE
 
 Sent = Mapping[str, str]
 NAME_IN_LABEL = 40  # characters of a name that an undo button shows
+FAR = 1e7  # mm; nothing that is pointed at or looked from lies farther away
 
 
 def paths_sent(sent: Sent, key: str = "members") -> list[str]:
@@ -34,18 +41,35 @@ def steps_sent(sent: Sent) -> list[str]:
 def json_sent(sent: Sent, key: str) -> Any:
     """What a field holds as JSON."""
     try:
-        return json.loads(sent.get(key, ""))
-    except (ValueError, RecursionError) as error:
-        raise PulleyError("The page sent something that cannot be read. Reload it and do that again.") from error
+        return strict_json.read(sent.get(key, ""))
+    except PulleyError as error:
+        raise PulleyError(UNREADABLE) from error
+
+
+def mapping_sent(sent: Sent, key: str) -> dict[str, Any]:
+    """What a field holds as a JSON object."""
+    values = json_sent(sent, key)
+    if not isinstance(values, dict):
+        raise PulleyError(UNREADABLE)
+    return values
 
 
 def numbers(values: Any, count: int) -> tuple[float, ...]:
-    """So many finite numbers."""
+    """So many finite numbers, none of them beyond all reach."""
     good = isinstance(values, list) and len(values) == count
-    good = good and all(isinstance(v, int | float) and math.isfinite(v) for v in values)
-    if not good:
-        raise PulleyError(f"{count} finite numbers are needed. Nothing was changed.")
+    if not good or not all(type(v) in (int, float) and abs(v) <= FAR for v in values):
+        raise PulleyError(f"{count} finite numbers are needed, none above {FAR:,.0f}. Nothing was changed.")
     return tuple(map(float, values))
+
+
+def direction_of(values: Any) -> Vector3:
+    """Three numbers that point somewhere."""
+    return editing.checked_direction(numbers(values, 3))
+
+
+def direction_sent(sent: Sent, key: str) -> Vector3:
+    """A direction that the page sent: three numbers, not all of them 0."""
+    return direction_of(json_sent(sent, key))
 
 
 def points_sent(sent: Sent, key: str) -> tuple[Vector3, ...]:
@@ -71,7 +95,7 @@ def legs_sent(sent: Sent) -> tuple[Vector3, ...]:
     points = points_sent(sent, "waypoints")
     if not sent.get("distance"):
         return points
-    along, length = editing.checked_direction(numbers(json_sent(sent, "leg"), 3)), distance_sent(sent)
+    along, length = direction_sent(sent, "leg"), distance_sent(sent)
     size = math.hypot(*along)
     last = points[-1] if points else (0.0, 0.0, 0.0)
     return (*points, tuple(round(p + d / size * length, 6) for p, d in zip(last, along, strict=True)))
@@ -84,29 +108,27 @@ def advance_sent(sent: Sent) -> float:
 
 def axis_sent(sent: Sent) -> Axis:
     """An axis that the page sent: origin and direction."""
-    values = json_sent(sent, "axis")
-    if not isinstance(values, dict):
-        raise PulleyError("The axis could not be read. Point at it again.")
-    return Axis(numbers(values.get("origin"), 3), editing.checked_direction(numbers(values.get("direction"), 3)))
+    values = mapping_sent(sent, "axis")
+    return Axis(numbers(values.get("origin"), 3), direction_of(values.get("direction")))
 
 
 def camera_sent(sent: Sent, id: str, name: str) -> Camera:
     """The view that the canvas shows, as a camera of that id and name."""
-    seen = json_sent(sent, "view")
-    if not isinstance(seen, dict):
-        raise PulleyError("The view could not be read. Fit it and save again.")
-    return Camera(
+    seen = mapping_sent(sent, "view")
+    camera = Camera(
         id=id,
         name=name,
         **{key: numbers(seen.get(key), 3) for key in ("eye", "target", "up")},
         projection=str(seen.get("projection")),
         fov=numbers([seen.get("fov")], 1)[0],
     )
+    check_camera(camera)
+    return camera
 
 
 def whole(text: str | None, otherwise: int | None = None) -> int | None:
     """A whole number that the page sent, or ``otherwise``."""
-    return int(text) if text and text.lstrip("-").isdecimal() and len(text) < 10 else otherwise
+    return int(text) if text and re.fullmatch(r"-?[0-9]{1,9}", text) else otherwise
 
 
 def unit_sent(sent: Sent) -> str:
@@ -125,6 +147,11 @@ def distance_sent(sent: Sent) -> float:
     if sent.get("typed", "").strip():
         return parse_distance(sent["typed"], unit_sent(sent))
     return parse_distance(sent.get("distance", ""))
+
+
+def share_sent(sent: Sent, key: str, otherwise: float) -> float:
+    """A share from 0 to 1, sent as a list of one number."""
+    return min(max(numbers(json_sent(sent, key), 1)[0], 0.0), 1.0) if sent.get(key) else otherwise
 
 
 def typed(parse: Callable[[str], float], sent: Sent, kept: str) -> float:

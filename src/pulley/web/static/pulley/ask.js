@@ -2,6 +2,8 @@
 
 const token = () => JSON.parse(document.body.getAttribute("hx-headers"))["X-CSRFToken"];
 /** The page's state as the server knows it: revision, open card and what else every request says. */
+/** A name that nothing else has. */
+export const newId = () => Array.from(crypto.getRandomValues(new Uint32Array(4)), (part) => part.toString(36)).join("");
 export const pageState = () => Object.fromEntries(new FormData(document.querySelector("#page-state")));
 
 /** Post values with the page's state; the answer as JSON, or an error with a sentence to show. */

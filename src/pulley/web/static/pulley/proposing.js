@@ -1,5 +1,7 @@
 // Proposed steps: asked for in a menu, shown on the canvas and in a list before they count, taken over or left.
 
+import { newId } from "./ask.js";
+
 const { htmx } = window;
 
 /** `form` asks, `box` shows what comes; `show(score)` plays it on the canvas, `show(null)` what there is again. */
@@ -24,8 +26,8 @@ export function createProposing(app, form, box, show) {
   form.addEventListener("submit", (event) => {
     event.preventDefault();
     document.querySelector("#propose-error").textContent = "";
-    asked = { ...Object.fromEntries(new FormData(form)), members: JSON.stringify(app.selection.paths()), still: JSON.stringify(app.still) };
-    ask({ begin: "1" });
+    asked = { ...Object.fromEntries(new FormData(form)), run: newId(), members: JSON.stringify(app.selection.paths()), still: JSON.stringify(app.still) };
+    ask();
   });
   box.addEventListener("htmx:afterSwap", () => {
     form.closest("details").open = false;

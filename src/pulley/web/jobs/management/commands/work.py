@@ -3,17 +3,30 @@
 import logging
 import threading
 import time
+from types import FrameType
 from typing import Any
 
-from django.core.management import call_command
 from django.core.management.base import BaseCommand
 from django.db import Error, close_old_connections
+from django.utils.crypto import get_random_string
+from django_tasks_db.management.commands.db_worker import Worker
 
 from pulley.core.formats.step import prepare_reader
 from pulley.core.warm import warm
-from pulley.web.jobs.services import revive_stale
+from pulley.web.jobs.services import leaving, revive_stale
+from pulley.web.library import bin
 
 LOOK_EVERY = 5.0  # seconds
+EMPTY_EVERY = 3600.0  # seconds
+
+
+class Leaving(Worker):
+    """The queue's own worker; told to end, it gives back what it has in hand instead of finishing it."""
+
+    def shutdown(self, signum: int, frame: FrameType | None) -> None:
+        """End soon."""
+        leaving.set()
+        super().shutdown(signum, frame)
 
 
 class Command(BaseCommand):
@@ -24,17 +37,32 @@ class Command(BaseCommand):
     def handle(self, *args: Any, **options: Any) -> None:
         """Run until told to stop."""
         threading.Thread(target=_tend_for_ever, daemon=True).start()
-        call_command("db_worker", interval=0.2, startup_delay=False, reload=False)
+        worker = Leaving(
+            queue_names=["*"],
+            excluded_queue_names=[],
+            interval=0.2,
+            batch=False,
+            backend_name="default",
+            startup_delay=False,
+            max_tasks=None,
+            worker_id=get_random_string(32),
+        )
+        worker.configure_signals()
+        worker.run()
 
 
 def _tend_for_ever() -> None:
-    """Keep a reader ready and look for work that has lost its worker."""
+    """Keep a reader ready, look for work that has lost its worker, and empty the bin."""
     warm()
+    emptied = -EMPTY_EVERY
     while True:
         prepare_reader()
         try:
             close_old_connections()
             revive_stale()
+            if time.monotonic() - emptied > EMPTY_EVERY:
+                emptied = time.monotonic()
+                bin.empty()
         except Error as error:
             logging.getLogger(__name__).warning("The database does not answer: %s", error)
         time.sleep(LOOK_EVERY)

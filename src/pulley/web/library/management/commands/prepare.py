@@ -8,14 +8,17 @@ from django.conf import settings
 from django.contrib.auth import get_user_model
 from django.core.management import call_command
 from django.core.management.base import BaseCommand, CommandError, CommandParser
+from django.db import transaction
 
 from pulley.core.contact import kernels
 from pulley.core.errors import PulleyError
+from pulley.core.files import write_once, write_whole
 from pulley.core.formats import teardown_json
 from pulley.core.formats.step import read_step
 from pulley.core.publish import picture
 from pulley.core.warm import warm
 from pulley.web.editor.services import create
+from pulley.web.jobs.services import take_up_all
 from pulley.web.library.models import Assembly
 from pulley.web.library.services import add, uploaded
 
@@ -44,9 +47,11 @@ class Command(BaseCommand):
     def handle(self, *args: Any, **options: Any) -> None:
         """Prepare."""
         call_command("migrate", verbosity=0, interactive=False)
+        take_up_all()
         self.compile_kernels(settings.VAR / "kernels")
         if options["demo"]:
-            self.load_demo()
+            with transaction.atomic():
+                self.load_demo()
 
     def compile_kernels(self, marker: Path) -> None:
         """Compile, unless that was done for this very source."""
@@ -54,10 +59,10 @@ class Command(BaseCommand):
         if not marker.exists() or marker.read_text() != source:
             self.stdout.write("Compiling the contact kernels (once; half a minute) ...")
             warm()
-            marker.write_text(source)
+            write_whole(marker, source.encode())
 
     def load_demo(self) -> None:
-        """The demo user and, unless they have any assembly, the demo scenes."""
+        """The demo user and, unless they have any assembly, the demo scenes: all of them, or at the next start."""
         user, new = get_user_model().objects.get_or_create(username=settings.DEMO_USER)
         if not new and Assembly.objects.filter(owner=user).exists():
             return
@@ -71,9 +76,7 @@ class Command(BaseCommand):
             assembly = read_step(step, settings.STORE)
         except PulleyError as error:
             raise CommandError(f"The demo data could not be loaded. {error}") from error
-        target = uploaded(assembly.source["sha256"])
-        target.parent.mkdir(parents=True, exist_ok=True)
-        target.write_bytes(step.read_bytes())
+        write_once(uploaded(assembly.source["sha256"]), step.read_bytes())
         row = add(user, assembly)
         for teardown in teardowns:
             create(row, teardown_json.loads(teardown.read_bytes()))

@@ -1,14 +1,25 @@
-"""Refusing what is too large before anything reads it into memory or onto the disk."""
+"""What comes in, before anything works with it: not too large, and text that can be kept."""
 
 from collections.abc import Callable
 
 from django.conf import settings
 from django.http import HttpRequest, HttpResponse
 
+from pulley.core.errors import PulleyError
+from pulley.core.formats.strict_json import writable
 from pulley.web.errors import say
 
 CHUNK = 2**20
 PATIENCE = 2**31  # bytes that are read and thrown away so that the browser gets to see the answer
+UNREADABLE = "The page sent something that cannot be read. Reload it and do that again; nothing was changed."
+
+
+def sent_by(request: HttpRequest) -> dict[str, str]:
+    """What a page sent, each field once; PulleyError for text that cannot be kept."""
+    sent = (request.POST if request.method == "POST" else request.GET).dict()
+    if not all(writable(key + value) for key, value in sent.items()):
+        raise PulleyError(UNREADABLE)
+    return sent
 
 
 def refuse_huge(get_response: Callable[[HttpRequest], HttpResponse]) -> Callable[[HttpRequest], HttpResponse]:

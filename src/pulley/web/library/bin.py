@@ -1,0 +1,55 @@
+"""The bin: what was deleted can be brought back for a month; then it goes, and with it the files that nothing uses."""
+
+from collections.abc import Iterator
+from datetime import datetime, timedelta
+from pathlib import Path
+
+from django.conf import settings
+from django.utils import timezone
+
+from pulley.web.editor.models import Teardown
+from pulley.web.jobs.models import Job
+from pulley.web.library.models import Assembly, Part
+
+KEPT = timedelta(days=30)
+FRESH = timedelta(days=1)  # a file younger than this may belong to work that is under way
+
+
+def put_in(row: Assembly | Teardown, gone: bool = True) -> None:
+    """Put something in the bin, or take it out again as it was."""
+    row.deleted = timezone.now() if gone else None
+    row.save(update_fields=["deleted"])
+
+
+def days_left(row: Assembly | Teardown) -> int:
+    """For how many days more something in the bin can be brought back."""
+    return max((row.deleted + KEPT - timezone.now()).days, 0)
+
+
+def empty(now: datetime | None = None) -> list[Path]:
+    """Delete for good what has lain in the bin for `KEPT`; the files that went, since nothing uses them."""
+    now = now or timezone.now()
+    for kind in (Teardown, Assembly):
+        kind.objects.filter(deleted__lt=now - KEPT).delete()
+    return clear_up(now)
+
+
+def clear_up(now: datetime | None = None) -> list[Path]:
+    """Delete the files that nothing uses, but for those that work under way may have just made."""
+    late = ((now or timezone.now()) - FRESH).timestamp()
+    unused = [file for file in _unused() if file.stat().st_mtime < late]
+    for file in unused:
+        file.unlink(missing_ok=True)
+    return unused
+
+
+def _unused() -> Iterator[Path]:
+    """Meshes, models, pictures and files brought in that no row names."""
+    used = {key for row in Assembly.objects.values_list("model", "picture", "sha256") for key in row}
+    used |= set(Part.objects.values_list("mesh", flat=True))
+    used |= {job.arguments.get("sha256") for job in Job.objects.exclude(state__in=("done", "cancelled"))}
+    steps = {key[:8] for key in Assembly.objects.values_list("model", flat=True)}  # what pictures of steps begin with
+    for file in (*settings.STORE.glob("??/*"), *settings.UPLOADS.glob("??/*"), *settings.UPLOADS.glob("tmp*")):
+        of_step = file.name.endswith(".step.png") and file.name[:8] in steps
+        if file.is_file() and not of_step and file.name.split(".")[0] not in used:
+            yield file
