@@ -65,8 +65,12 @@ def editor(request: HttpRequest, teardown_id: uuid.UUID) -> HttpResponse:
 
 @require_GET
 def state(request: HttpRequest, teardown_id: uuid.UUID) -> HttpResponse:
-    """The panels: with another card open, grouped otherwise, or after another window's change."""
-    return _state(request, teardown_of(request, teardown_id), sent_by(request).get("open", ""))
+    """The panels: with another card open, grouped otherwise, or after another window's change; nothing for a page
+    that says it has what is kept."""
+    row, sent = teardown_of(request, teardown_id), sent_by(request)
+    if whole(sent.get("have")) == row.revision:
+        return HttpResponse(status=204)
+    return _state(request, row, sent.get("open", ""))
 
 
 @require_GET

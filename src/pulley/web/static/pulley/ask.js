@@ -1,6 +1,8 @@
 // Questions to the server whose answers are values, not panels.
 
-const token = () => JSON.parse(document.body.getAttribute("hx-headers"))["X-CSRFToken"];
+import { sentenceOf, signInHere, token } from "./session.js";
+
+const PATIENCE = 100_000; // milliseconds
 /** The page's state as the server knows it: revision, open card and what else every request says. */
 /** A name that nothing else has. */
 export const newId = () => Array.from(crypto.getRandomValues(new Uint32Array(4)), (part) => part.toString(36)).join("");
@@ -10,10 +12,13 @@ export const pageState = () => Object.fromEntries(new FormData(document.querySel
 export async function ask(address, values) {
   const body = new URLSearchParams({ ...pageState(), ...values });
   const headers = { "X-CSRFToken": token(), "HX-Request": "true" };
-  const response = await fetch(address, { method: "POST", body, headers });
-  if (response.ok) return response.json();
-  const page = new DOMParser().parseFromString(await response.text(), "text/html");
-  throw new Error(page.querySelector(".notice-line span:not([aria-hidden])")?.textContent ?? "Pulley did not understand that.");
+  const response = await fetch(address, { method: "POST", body, headers, signal: AbortSignal.timeout(PATIENCE) }).catch(() => {
+    throw new Error("Pulley does not answer. Ask again in a moment.");
+  });
+  if (response.ok && !response.redirected) return response.json();
+  const text = await response.text();
+  if (response.status === 401) signInHere(text);
+  throw new Error(sentenceOf(text) ?? "Pulley gave no answer that fits. Ask again in a moment.");
 }
 
 /** Keep a choice of the user's: unit, pitch, hints, step of the guide. */

@@ -12,10 +12,13 @@ import { createRose } from "./canvas/rose.js";
 import { createSnagMarks } from "./canvas/snags.js";
 import { createStage } from "./canvas/stage.js";
 import { createTrails } from "./canvas/trails.js";
+import { wireTurning } from "./canvas/turning.js";
 import { createPalette, listCommands } from "./commands.js";
+import { keepFresh } from "./freshness.js";
 import { createGuide } from "./guide.js";
 import { wireHints } from "./hints.js";
 import { wireKeys } from "./keys.js";
+import { tell } from "./outbox.js";
 import { showInstant, wirePlayback } from "./playback.js";
 import { createPlayer } from "./player.js";
 import { say } from "./page.js";
@@ -28,7 +31,8 @@ import { createSeen } from "./seen.js";
 import { createSelection, wireLedger } from "./selection.js";
 import { wireSteps } from "./steps.js";
 import { createTable } from "./table.js";
-import { createWaiting } from "./waiting.js";
+import { begun } from "./underway.js";
+
 import { createWays } from "./ways.js";
 
 const { htmx } = window;
@@ -86,7 +90,6 @@ const look = createLook(stage);
 const doglegs = createDoglegs(overlay, stage, (leg, span, by) => app.edit("jog", { members: JSON.stringify(selection.paths()), leg, span: JSON.stringify(span), by: JSON.stringify(by) }));
 const crossingMarks = createSnagMarks(overlay, stage, "crossing");
 const snagMarks = createSnagMarks(overlay, stage);
-const waiting = createWaiting((verb, values) => app.edit(verb, values));
 wirePanels(editor, app.edit, (id) => app.openCard(id));
 const redrawChart = wireRunChart($(".bottom"), app.edit, (id) => app.openCard(id));
 const redrawLedger = wireLedger(selection, app.edit);
@@ -216,12 +219,20 @@ app.viewHere = () => openStep && app.edit("view-here", { step: openStep, view: J
 app.tryOrbit = (id) => {
   const { shots, seconds } = app.state.orbits[id];
   const before = stage.view();
-  const begun = performance.now();
+  const since = performance.now();
+  let stopped = false;
+  const forget = begun(() => {
+    stopped = true;
+    canvas.dataset.trying = "";
+    stage.setView(before);
+  });
   const swing = (now) => {
-    const time = Math.min(((now - begun) / 1000) * player.speed, seconds);
+    if (stopped) return;
+    const time = Math.min(((now - since) / 1000) * player.speed, seconds);
     stage.setView(viewAt(shots, Math.max(time, 1e-6), before));
     canvas.dataset.trying = time < seconds ? id : "";
     if (time < seconds) requestAnimationFrame(swing);
+    else forget();
   };
   requestAnimationFrame(swing);
 };
@@ -280,7 +291,7 @@ function takeState() {
   redrawSteps();
   redrawChart();
   redrawHints();
-  waiting.say();
+  tell();
   if (changed) app.table.draw();
   showTime(player.time);
   canvas.dataset.revision = state.revision;
@@ -335,7 +346,7 @@ function wireCanvas() {
   canvas.addEventListener("projection", () => {
     $("#projection").setAttribute("aria-pressed", String(!stage.camera.isPerspectiveCamera));
   });
-  stage.controls.addEventListener("end", () => app.guide.happened("turned"));
+  wireTurning(stage, () => app.guide.happened("turned"));
   $("#fit").addEventListener("click", () => stage.fit());
   $("#projection").addEventListener("click", () => stage.setProjection(stage.camera.isPerspectiveCamera ? "parallel" : "perspective"));
   $("#ways").addEventListener("click", (event) => {
@@ -423,6 +434,7 @@ async function begin() {
   stage.quarter();
   $("#loading").hidden = true;
   document.body.addEventListener("teardown-changed", takeState);
+  keepFresh(app);
   stage.canvas.addEventListener("drawn", () => { canvas.dataset.ready = "true"; }, { once: true });
   stage.invalidate();
   window.pulley = { stage, player, selection }; // for the curious and for tests; nothing here reads it

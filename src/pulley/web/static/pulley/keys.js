@@ -15,10 +15,7 @@ export function wireKeys(commands, ways) {
   document.addEventListener("keydown", (event) => {
     const typing = event.target.matches("input:not([type=range], [type=checkbox]), select, textarea");
     const keys = pressed(event);
-    if (typing) {
-      if (keys === "Escape" && event.target.closest("#ways, #ledger")) event.target.blur();
-      return;
-    }
+    if (typing) return;
     if (/^[0-9.]$/.test(event.key) && !event.shiftKey && !event.ctrlKey && !event.altKey && ways.open()) {
       const field = document.querySelector("#way-distance, #way-angle");
       field?.focus();

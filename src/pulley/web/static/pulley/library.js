@@ -24,7 +24,8 @@ form.addEventListener("htmx:xhr:progress", (event) => {
   sending.hidden = false;
   sending.value = event.detail.total ? (100 * event.detail.loaded) / event.detail.total : 0;
 });
-form.addEventListener("htmx:afterRequest", () => {
+form.addEventListener("htmx:afterRequest", (event) => {
+  if (event.detail.requestConfig.elt !== form) return;
   sending.hidden = true;
   input.value = "";
 });

@@ -1,4 +1,8 @@
-// What every page does: close messages, and say so when the server cannot be reached.
+// What every page does: close messages, say so when the server cannot be reached, and show nothing that is out of date.
+
+import { token } from "./session.js";
+import "./outbox.js";
+import "./underway.js";
 
 const notice = document.querySelector("#notice");
 
@@ -23,9 +27,13 @@ document.addEventListener("click", (event) => {
 for (const failure of ["htmx:sendError", "htmx:timeout"]) {
   document.body.addEventListener(failure, (event) => {
     if (event.detail.handled) return; // it waits to be sent again
-    say("Pulley does not answer. Everything up to your last confirmed change is kept; this one was not made. Start Pulley again, then reload the page.");
+    say("Pulley does not answer. Everything up to your last confirmed change is kept. Ask again in a moment.");
   });
 }
-document.body.addEventListener("htmx:beforeRequest", (event) => {
-  if (event.detail.requestConfig.verb === "post") notice.replaceChildren();
+document.addEventListener("submit", ({ target }) => {
+  const field = target.querySelector("[name=csrfmiddlewaretoken]");
+  if (field) field.value = token(); // the page may be older than the session
+}, { capture: true });
+window.addEventListener("pageshow", (event) => {
+  if (event.persisted && !document.querySelector("#editor")) location.reload(); // a copy from before; the editor looks for itself
 });

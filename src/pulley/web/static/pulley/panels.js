@@ -21,6 +21,7 @@ export function wirePanels(root, edit, open) {
   const sent = new WeakMap(); // field -> what it asked for: the answer may write it in another way
 
   function send(at) {
+    if (isField(at) && at.value === at.defaultValue) return; // typed and taken back
     if (isField(at)) sent.set(at, at.value);
     edit(at.dataset.edit, valuesOf(at), at.closest("[data-errors]")?.dataset.errors);
   }

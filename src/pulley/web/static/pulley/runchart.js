@@ -1,5 +1,7 @@
 // The run chart by hand: bars dragged to another time or stretched, by mouse or keyboard; zoom along the time axis.
 
+import { follow } from "./underway.js";
+
 const TICK = 0.1; // seconds
 const LONG = 1; // seconds an arrow key moves with Ctrl
 const ENOUGH = 3; // pixels that a drag is more than a click
@@ -8,7 +10,6 @@ const MOST = 32; // times as wide
 /** Wire the chart in `panel`; `edit(verb, values)` asks for a change, `open(id)` opens a card. */
 export function wireRunChart(panel, edit, open) {
   let zoom = 1;
-  let drag = null;
   let focused = "";
 
   const chart = () => panel.querySelector("#chart");
@@ -24,33 +25,31 @@ export function wireRunChart(panel, edit, open) {
 
   panel.addEventListener("pointerdown", (event) => {
     const bar = event.target.closest("[data-bar]");
-    if (!bar || event.button !== 0) return;
-    event.preventDefault();
+    if (bar && event.button === 0) drag(bar, event);
+  });
+
+  function drag(bar, down) {
     bar.focus();
     const [start, end] = numbers(bar);
-    const width = bar.parentElement.getBoundingClientRect().width;
-    drag = { bar, start, end, x: event.clientX, scale: seconds() / width, stretch: event.target.matches(".end"), by: 0 };
-    bar.setPointerCapture(event.pointerId);
-  });
-  panel.addEventListener("pointermove", (event) => {
-    if (!drag) return;
-    const pixels = event.clientX - drag.x;
-    drag.by = Math.abs(pixels) < ENOUGH && !drag.by ? 0 : snapped(pixels * drag.scale);
-    if (drag.stretch) place(drag.bar, drag.start, Math.max(drag.end + drag.by, drag.start + TICK));
-    else place(drag.bar, Math.max(drag.start + drag.by, 0), Math.max(drag.end + drag.by, drag.end - drag.start));
-  });
-  panel.addEventListener("pointerup", () => {
-    if (!drag) return;
-    const { bar, start, end, by, stretch } = drag;
-    drag = null;
-    if (!by) return open(bar.dataset.bar);
-    if (stretch) edit("stretch", { step: bar.dataset.bar, value: Math.max(end - start + by, TICK) });
-    else edit("bar", { step: bar.dataset.bar, value: Math.max(start + by, 0) });
-  });
-  panel.addEventListener("pointercancel", () => {
-    if (drag) place(drag.bar, drag.start, drag.end);
-    drag = null;
-  });
+    const scale = seconds() / bar.parentElement.getBoundingClientRect().width;
+    const stretch = down.target.matches(".end");
+    const step = bar.dataset.bar;
+    let by = 0;
+    follow(bar, down, {
+      move: (event) => {
+        const pixels = event.clientX - down.clientX;
+        by = Math.abs(pixels) < ENOUGH && !by ? 0 : snapped(pixels * scale);
+        if (stretch) place(bar, start, Math.max(end + by, start + TICK));
+        else place(bar, Math.max(start + by, 0), Math.max(end + by, end - start));
+      },
+      done: () => {
+        if (!by) return open(step);
+        return stretch ? edit("stretch", { step, value: Math.max(end - start + by, TICK) }) : edit("bar", { step, value: Math.max(start + by, 0) });
+      },
+      cancel: () => place(bar, start, end),
+    });
+  }
+
   panel.addEventListener("keydown", (event) => {
     const bar = event.target.closest("[data-bar]");
     if (!bar) return;

@@ -1,6 +1,10 @@
 // The step cards: choosing several, dragging them and their members into another order, doing something to all chosen.
 
 import Sortable from "../vendor/sortablejs/modular/sortable.core.esm.js";
+import { waiting } from "./outbox.js";
+
+/** Whether a drag was ended by Escape: the browser then says that nothing was dropped anywhere. */
+const brokenOff = (event) => event?.type === "dragend" && event.dataTransfer?.dropEffect === "none";
 
 const CALM = 400; // milliseconds without a change before new pictures are asked for: drawing them is work
 
@@ -121,14 +125,14 @@ export function wireSteps(app, left) {
         delay: 120,
         delayOnTouchOnly: true,
         animation: 0,
-        onEnd: ({ item, oldIndex, newIndex }) => {
+        onEnd: ({ item, oldIndex, newIndex, originalEvent }) => {
+          const putBack = () => cards.insertBefore(item, cards.children[oldIndex + (newIndex < oldIndex ? 1 : 0)] ?? null);
           if (oldIndex === newIndex) return;
+          if (brokenOff(originalEvent)) return putBack();
           const moving = chosen.has(item.dataset.step) ? ids() : [item.dataset.step];
           const before = app.state.revision;
           const asked = app.edit("before", { steps: JSON.stringify(moving), value: item.nextElementSibling?.dataset.step ?? "" });
-          asked.then(() => {
-            if (app.state.revision === before) cards.insertBefore(item, cards.children[oldIndex + (newIndex < oldIndex ? 1 : 0)] ?? null); // refused
-          });
+          asked.then(() => app.state.revision === before && !waiting() && putBack()); // refused
         },
       });
     }
@@ -136,8 +140,9 @@ export function wireSteps(app, left) {
       if (Sortable.get(chips)) continue;
       Sortable.create(chips, {
         animation: 0,
-        onEnd: ({ oldIndex, newIndex }) => {
+        onEnd: ({ item, oldIndex, newIndex, originalEvent }) => {
           if (oldIndex === newIndex) return;
+          if (brokenOff(originalEvent)) return chips.insertBefore(item, chips.children[oldIndex + (newIndex < oldIndex ? 1 : 0)] ?? null);
           const members = [...chips.children].map((chip) => chip.dataset.path);
           app.edit("order", { step: chips.dataset.sort, members: JSON.stringify(members) });
         },

@@ -1,6 +1,7 @@
 // Handles on the open step: drag the end of its travel, or a waypoint of its path, along its leg up to the contact.
 
 import * as THREE from "../../vendor/three/build/three.module.js";
+import { follow } from "../underway.js";
 import { svg } from "./svg.js";
 
 /** `show(legs, paths, pitch)` puts a handle at the end of each leg; `onMove(legs)` previews, `onDone(k, mm)` asks. */
@@ -43,12 +44,14 @@ export function createBends(overlay, stage, { onMove, onDone, words }) {
   }
 
   function drag(k, down) {
-    down.preventDefault();
     const leg = held[k];
     const along = new THREE.Vector3(...leg.direction);
     const start = starts()[k];
-    const knob = down.currentTarget;
-    knob.setPointerCapture(down.pointerId);
+    const setTo = (length) => {
+      leg.now = length;
+      onMove(held);
+      place();
+    };
     const move = (event) => {
       const ray = stage.ray(event);
       const between = start.clone().sub(ray.origin);
@@ -56,16 +59,10 @@ export function createBends(overlay, stage, { onMove, onDone, words }) {
       const flat = 1 - cross * cross;
       if (flat < 1e-6) return;
       const wanted = (cross * between.dot(ray.direction) - between.dot(along)) / flat;
-      leg.now = snapped(leg, wanted, event);
-      onMove(held);
-      place();
+      setTo(snapped(leg, wanted, event));
     };
-    knob.addEventListener("pointermove", move);
-    knob.addEventListener("pointerup", (event) => {
-      knob.removeEventListener("pointermove", move);
-      if (leg.now !== leg.length) return onDone(k, leg.now, held.length);
-      return stage.click(event);
-    }, { once: true });
+    const done = (event) => (leg.now !== leg.length ? onDone(k, leg.now, held.length) : stage.click(event));
+    follow(down.currentTarget, down, { move, done, cancel: () => setTo(leg.length) });
   }
 
   function snapped(leg, wanted, event) {

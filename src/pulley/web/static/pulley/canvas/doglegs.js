@@ -1,6 +1,7 @@
 // Doglegs of a trail line by hand: its middle dragged aside so that it runs round what is in its way, its ends along it.
 
 import * as THREE from "../../vendor/three/build/three.module.js";
+import { follow } from "../underway.js";
 import { svg } from "./svg.js";
 
 const SPAN = [0.3, 0.7]; // of what is free of a leg: where a new dogleg leaves it and comes back
@@ -59,21 +60,24 @@ export function createDoglegs(overlay, stage, onDone) {
     }
   }
 
-  /** Follow the pointer with `move(event)` until it is let go; what has become of the dogleg is then asked for. */
-  function drag(one, down, move) {
-    down.preventDefault();
-    const handle = down.currentTarget;
-    const begun = JSON.stringify([one.span, one.offset.toArray()]);
-    handle.setPointerCapture(down.pointerId);
-    const follow = (event) => {
-      move(event);
-      place();
-    };
-    handle.addEventListener("pointermove", follow);
-    handle.addEventListener("pointerup", () => {
-      handle.removeEventListener("pointermove", follow);
-      if (JSON.stringify([one.span, one.offset.toArray()]) !== begun && one.offset.length() > 1e-6) onDone(one.leg, one.span, one.offset.toArray());
-    }, { once: true });
+  /** Follow the pointer with `change(event)` until it is let go; what has become of the dogleg is then asked for. */
+  function drag(one, down, change) {
+    const [span, offset] = [[...one.span], one.offset.clone()];
+    follow(down.currentTarget, down, {
+      move: (event) => {
+        change(event);
+        place();
+      },
+      done: () => {
+        const changed = one.span.some((share, k) => share !== span[k]) || !one.offset.equals(offset);
+        if (changed && one.offset.length() > 1e-6) onDone(one.leg, one.span, one.offset.toArray());
+      },
+      cancel: () => {
+        Object.assign(one, { span });
+        one.offset.copy(offset);
+        place();
+      },
+    });
   }
 
   /** How a direction in space is seen: pixels a mm at a point, in x and y. */

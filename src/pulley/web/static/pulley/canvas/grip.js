@@ -1,6 +1,7 @@
 // The grip in the middle of a selection: drag it to move freely in the plane that faces the view best, Shift square to it.
 
 import * as THREE from "../../vendor/three/build/three.module.js";
+import { follow } from "../underway.js";
 import { svg } from "./svg.js";
 
 /** A grip; `onMove(by)` previews a displacement in mm, `onDone(by)` asks for the step. */
@@ -27,27 +28,24 @@ export function createGrip(overlay, stage, { onMove, onDone, words }) {
   }
 
   function drag(down) {
-    down.preventDefault();
-    const knob = down.currentTarget;
     const view = stage.camera.getWorldDirection(new THREE.Vector3());
     const facing = [view.x, view.y, view.z].map(Math.abs);
     const square = facing.indexOf(Math.max(...facing));
-    let moved = false;
-    knob.setPointerCapture(down.pointerId);
-    const move = (event) => {
-      moved = true;
-      held.by = snapped(event, square);
-      onMove(held.by);
+    const moveBy = (by) => {
+      held.by = by;
+      onMove(by);
       place();
     };
-    knob.addEventListener("pointermove", move);
-    knob.addEventListener("pointerup", (event) => {
-      knob.removeEventListener("pointermove", move);
-      const { by } = held;
-      if (by.some((v) => v !== 0)) return onDone(by);
-      onMove([0, 0, 0]);
-      if (!moved) stage.click(event);
-    }, { once: true });
+    follow(down.currentTarget, down, {
+      move: (event) => moveBy(snapped(event, square)),
+      done: (event, moved) => {
+        const { by } = held;
+        if (by.some((v) => v !== 0)) return onDone(by);
+        moveBy([0, 0, 0]);
+        if (!moved) stage.click(event);
+      },
+      cancel: () => moveBy([0, 0, 0]),
+    });
   }
 
   /** The displacement that the pointer means: on the plane, or with Shift along the axis square to it. */

@@ -1,6 +1,7 @@
 // A box drawn with Shift and a drag: it selects the components that lie wholly within it.
 
 import * as THREE from "../../vendor/three/build/three.module.js";
+import { follow } from "../underway.js";
 
 const LEAST = 5; // pixels; a shorter drag is a click
 
@@ -17,19 +18,22 @@ export function createMarquee(box, stage, onBox) {
     const place = box.getBoundingClientRect();
     const from = [down.clientX - place.left, down.clientY - place.top];
     let to = from;
-    stage.canvas.setPointerCapture(down.pointerId);
-    const move = (event) => {
-      to = [event.clientX - place.left, event.clientY - place.top];
-      frame.hidden = false;
-      draw(from, to);
-    };
-    stage.canvas.addEventListener("pointermove", move);
-    stage.canvas.addEventListener("pointerup", (event) => {
-      stage.canvas.removeEventListener("pointermove", move);
+    const hide = () => {
       frame.hidden = true;
-      if (Math.hypot(to[0] - from[0], to[1] - from[1]) < LEAST) return stage.click(event);
-      onBox(within(from, to), event.ctrlKey || event.metaKey);
-    }, { once: true });
+    };
+    follow(stage.canvas, down, {
+      move: (event) => {
+        to = [event.clientX - place.left, event.clientY - place.top];
+        frame.hidden = false;
+        draw(from, to);
+      },
+      done: (event) => {
+        hide();
+        if (Math.hypot(to[0] - from[0], to[1] - from[1]) < LEAST) return stage.click(event);
+        return onBox(within(from, to), event.ctrlKey || event.metaKey);
+      },
+      cancel: hide,
+    });
   }, { capture: true });
 
   function draw([a, b], [c, d]) {

@@ -1,6 +1,7 @@
 // Ways out as rails: a line for each direction with a stop where the contact is. Drag along one to move.
 
 import * as THREE from "../../vendor/three/build/three.module.js";
+import { follow } from "../underway.js";
 
 const NS = "http://www.w3.org/2000/svg";
 const BAR = 9; // pixels, half the width of a stop
@@ -100,28 +101,35 @@ export function createRails(svg, stage, { onMove, onDone, words }) {
   }
 
   function drag(rail, down) {
-    down.preventDefault();
     const base = along(rail, down);
     rail.group.classList.add("held");
-    rail.grip.setPointerCapture(down.pointerId);
-    const move = (event) => {
-      rail.travel = snapped(rail.way, along(rail, event) - base, event);
-      rail.text = onMove(rail.way, rail.travel) ?? "";
+    const letGo = () => {
+      const { travel } = rail;
+      rail.group.classList.remove("held");
+      rail.travel = null;
+      return travel;
+    };
+    const back = () => {
+      onMove(rail.way, 0);
       place();
     };
-    const done = (event) => {
-      over.abort();
-      rail.group.classList.remove("held");
-      const { travel } = rail;
-      rail.travel = null;
-      if (travel > 0 && event.type === "pointerup") return onDone(rail.way, travel);
-      onMove(rail.way, 0);
-      if (travel === null) stage.click(event);
-    };
-    const over = new AbortController();
-    for (const [name, act] of [["pointermove", move], ["pointerup", done], ["pointercancel", done]]) {
-      rail.grip.addEventListener(name, act, { signal: over.signal });
-    }
+    follow(rail.grip, down, {
+      move: (event) => {
+        rail.travel = snapped(rail.way, along(rail, event) - base, event);
+        rail.text = onMove(rail.way, rail.travel) ?? "";
+        place();
+      },
+      done: (event) => {
+        const travel = letGo();
+        if (travel > 0) return onDone(rail.way, travel);
+        back();
+        if (travel === null) stage.click(event);
+      },
+      cancel: () => {
+        letGo();
+        back();
+      },
+    });
   }
 
   /** Place along a rail's line, in mm, nearest to the pointer's ray. */

@@ -1,6 +1,7 @@
 // The ring round an axis: drag its knob to turn the selection.
 
 import * as THREE from "../../vendor/three/build/three.module.js";
+import { follow } from "../underway.js";
 import { set, svg } from "./svg.js";
 
 const PIECES = 72;
@@ -47,26 +48,28 @@ export function createRing(overlay, stage, { onMove, onDone }) {
   }
 
   function drag(down) {
-    down.preventDefault();
-    held.knob.setPointerCapture(down.pointerId);
     let last = angleAt(down) ?? 0;
     let gone = 0;
-    const move = (event) => {
-      const now = angleAt(event) ?? last;
-      gone += ((now - last + 540) % 360) - 180;
-      last = now;
-      held.angle = snapped(gone, event);
-      onMove(held.axis, held.angle);
+    const turnTo = (angle) => {
+      held.angle = angle;
+      onMove(held.axis, angle);
       place();
     };
-    held.knob.addEventListener("pointermove", move);
-    held.knob.addEventListener("pointerup", (event) => {
-      held.knob.removeEventListener("pointermove", move);
-      const { axis, angle } = held;
-      if (angle) return onDone(axis, angle);
-      onMove(axis, 0);
-      return stage.click(event);
-    }, { once: true });
+    follow(held.knob, down, {
+      move: (event) => {
+        const now = angleAt(event) ?? last;
+        gone += ((now - last + 540) % 360) - 180;
+        last = now;
+        turnTo(snapped(gone, event));
+      },
+      done: (event) => {
+        const { axis, angle } = held;
+        if (angle) return onDone(axis, angle);
+        turnTo(0);
+        return stage.click(event);
+      },
+      cancel: () => turnTo(0),
+    });
   }
 
   /** Where on the ring, in degrees, the pointer's ray meets its plane. */

@@ -1,0 +1,177 @@
+// Changes that were not carried out stay here, in their order, and are sent again: once somebody is signed in, once the
+// server is back, or when the user says so. A change counts as carried out when the server's answer shows it.
+
+import { newId } from "./ask.js";
+import { sentenceOf, signInHere, signingIn, token } from "./session.js";
+
+const { htmx } = window;
+const SOON = 2000; // milliseconds until the first try
+const SELDOM = 15000; // milliseconds between tries in the end
+const SLOW = 700; // milliseconds after which a change under way is worth a word
+const REFUSED = [400, 409, 422]; // it was looked at and not made, and the page says why
+const PASSES = [0, 401, 403, 408, 429, 502, 503, 504, 507]; // what may pass without anybody's doing
+const OF_PAGE = ["revision", "entry", "at"]; // what the page says of its state when a change is sent
+const EDITS = /\/(edit\/[\w-]+|undo|redo|return\/\d+)$/;
+const WHY = { 0: "Pulley does not answer", 401: "you are signed out", 413: "it is more than Pulley takes" };
+
+const queue = []; // of { path, values, elt, headers, why }
+const bar = document.querySelector("#waiting");
+let refused = null; // the latest change that was refused, to be made all the same
+let held = false; // a refusal is on the page: what comes after it waits for the user
+let timer = 0;
+let pause = SOON;
+let under = 0; // changes that are under way
+
+/** How many changes are not kept. */
+export const waiting = () => queue.length;
+
+const isChange = ({ verb, elt }) => verb === "post" && !elt.closest("[data-asks], .sign-in-here");
+const again = (config) => config.headers["X-Again"] === "true";
+const valuesOf = (config) => Object.fromEntries([...config.formData.entries()]);
+const itemOf = (config, why) => ({ path: config.path, values: valuesOf(config), elt: config.elt, headers: config.headers, why });
+
+function stripped({ path, values, elt, headers }) {
+  const left = Object.fromEntries(Object.entries(values).filter(([name]) => !OF_PAGE.includes(name)));
+  return { path, values: left, elt, headers, why: "" };
+}
+
+/** Say how many changes wait, and why; on the editor's page also where it else says that all is kept. */
+export function tell() {
+  const count = queue.length;
+  const words = `${count} change${count === 1 ? " is" : "s are"} not kept`;
+  const kept = document.querySelector("#kept");
+  if (kept) {
+    kept.className = count ? "snag-text kept" : "clear-text kept";
+    kept.textContent = count ? `▲ ${words}` : under ? "… being kept" : "✓ all kept";
+  }
+  bar.hidden = !count;
+  if (!count) return;
+  const line = `▲ ${words} yet: ${queue[0].why || "one before is not"}. ${count === 1 ? "It stays" : "They stay"} in this page and can be sent again.`;
+  const text = bar.querySelector("[role=status]");
+  if (text.textContent !== line) text.textContent = line;
+}
+
+function keep(config, status, sentence) {
+  const item = itemOf(config, (sentence ?? WHY[status] ?? `Pulley answered with ${status}`).replace(/\.$/, ""));
+  if (again(config)) queue.shift();
+  queue.unshift(item);
+  if (!again(config) && queue.length > 1) queue.push(queue.shift()); // it was sent beside another one
+  item.status = status;
+  tell();
+  if (PASSES.includes(queue[0].status)) sendLater();
+}
+
+function sendLater() {
+  clearTimeout(timer);
+  timer = setTimeout(sendFirst, pause);
+  pause = Math.min(pause * 1.5, SELDOM);
+}
+
+function sendFirst() {
+  clearTimeout(timer);
+  const [first] = queue;
+  if (!first || first.busy || held) return;
+  first.busy = true;
+  const here = first.elt.isConnected;
+  const editor = document.querySelector("#editor");
+  const place = here ? { source: first.elt } : { source: editor ?? document.body, swap: "none" };
+  if (first.elt === editor) place.swap = "none";
+  htmx.ajax("POST", first.path, { ...place, values: first.values, headers: { "X-Notice": first.headers["X-Notice"] ?? "#notice", "X-Again": "true" } }).catch(() => {});
+}
+
+/** Send what waits, as something has happened that may let it through. */
+export function sendNow() {
+  pause = SOON;
+  held = false;
+  sendFirst();
+}
+
+function settled(config, wasRefused) {
+  if (wasRefused) refused = stripped(itemOf(config));
+  if (!again(config)) return;
+  queue.shift();
+  pause = SOON;
+  held = wasRefused && queue.length > 0;
+  tell();
+  if (!held) sendFirst();
+  if (!queue.length && !config.elt.isConnected) htmx.trigger(document.body, "teardown-behind");
+}
+
+/** Whether an answer is the one that a change that was carried out gets: not another page that stands in for it. */
+function carriedOut(config, xhr) {
+  if (xhr.status < 200 || xhr.status >= 300) return false;
+  if (new URL(xhr.responseURL).pathname !== new URL(config.path, location.href).pathname) return false;
+  return !EDITS.test(config.path) || (xhr.getResponseHeader("HX-Trigger-After-Settle") ?? "").includes("teardown-changed");
+}
+
+document.body.addEventListener("htmx:configRequest", (event) => {
+  const { detail } = event;
+  detail.headers["X-CSRFToken"] = token();
+  if (!isChange(detail)) return;
+  if (EDITS.test(detail.path) && !detail.formData.get("asked")) detail.formData.set("asked", newId());
+  if (again(detail) || !queue.length) return;
+  event.preventDefault(); // what was asked for before comes first
+  queue.push(stripped(itemOf(detail)));
+  tell();
+  sendNow();
+});
+document.body.addEventListener("htmx:beforeRequest", ({ detail: { requestConfig: config } }) => {
+  if (!isChange(config)) return;
+  if (!signingIn() && !again(config)) document.querySelector("#notice").replaceChildren();
+  under += 1;
+  setTimeout(tell, SLOW);
+});
+document.body.addEventListener("htmx:afterRequest", ({ detail: { requestConfig: config } }) => {
+  if (!isChange(config)) return;
+  under -= 1;
+  tell();
+});
+document.body.addEventListener("htmx:beforeOnLoad", (event) => {
+  const { requestConfig: config, xhr } = event.detail;
+  if (xhr.status === 401) {
+    event.preventDefault();
+    signInHere(xhr.response);
+  }
+  if (!isChange(config)) return;
+  if (carriedOut(config, xhr)) return settled(config, false);
+  if (REFUSED.includes(xhr.status)) return settled(config, true);
+  event.preventDefault();
+  keep(config, xhr.status < 300 ? 0 : xhr.status, xhr.status === 401 ? WHY[401] : sentenceOf(xhr.response));
+});
+for (const failure of ["htmx:sendError", "htmx:timeout"]) {
+  document.body.addEventListener(failure, (event) => {
+    const { requestConfig: config } = event.detail;
+    if (!isChange(config)) return;
+    event.detail.handled = true;
+    keep(config, 0);
+  }, { capture: true });
+}
+
+document.addEventListener("click", (event) => {
+  if (event.target.closest("#waiting-send")) return sendNow();
+  if (event.target.closest("#waiting-drop")) {
+    queue.length = 0;
+    tell();
+    return htmx.trigger(document.body, "teardown-behind");
+  }
+  const more = event.target.closest("[data-again]");
+  if (!more && !event.target.closest("[data-dismiss]")) return;
+  if (more && refused) {
+    if (more.dataset.again === "sure") refused.values.sure = "1";
+    delete refused.values.asked;
+    queue.unshift({ ...refused, values: { ...refused.values } });
+    more.closest(".notice-line").remove();
+  }
+  if (more || held) sendNow();
+});
+document.body.addEventListener("signed-in", () => {
+  document.querySelector("#notice").replaceChildren();
+  if (queue.length) sendNow();
+  else htmx.trigger(document.body, "teardown-behind");
+});
+const others = new BroadcastChannel("pulley"); // a page that opens in another tab may have been signed in to
+others.postMessage("here");
+others.addEventListener("message", () => queue.length && sendNow());
+for (const name of ["online", "focus", "pageshow"]) window.addEventListener(name, () => queue.length && sendNow());
+document.addEventListener("visibilitychange", () => document.hidden || !queue.length || sendNow());
+window.addEventListener("beforeunload", (event) => queue.length && event.preventDefault());

@@ -1,0 +1,72 @@
+// What is under way can be taken back: Escape undoes the latest of it, a drag, typing or an open menu, and nothing else.
+
+const going = [];
+
+/** Something has begun that Escape takes back by `takeBack()`. The returned function says that it is over. */
+export function begun(takeBack) {
+  going.push(takeBack);
+  return () => {
+    const place = going.lastIndexOf(takeBack);
+    if (place >= 0) going.splice(place, 1);
+  };
+}
+
+/**
+ * Follow a drag that began with `down` until it is let go.
+ * `move(event)` hears of every move, `done(event, moved)` of its end; Escape, or what else breaks it off, calls `cancel()`.
+ */
+export function follow(handle, down, { move, done, cancel }) {
+  down.preventDefault();
+  handle.setPointerCapture(down.pointerId);
+  const over = new AbortController();
+  let moved = false;
+  const stop = () => {
+    over.abort();
+    forget();
+  };
+  const breakOff = () => {
+    stop();
+    if (handle.hasPointerCapture(down.pointerId)) handle.releasePointerCapture(down.pointerId);
+    cancel();
+  };
+  const forget = begun(breakOff);
+  const on = (name, act) => handle.addEventListener(name, act, { signal: over.signal });
+  on("pointermove", (event) => {
+    moved = true;
+    move(event);
+  });
+  on("pointerup", (event) => {
+    stop();
+    done(event, moved);
+  });
+  on("pointercancel", breakOff);
+}
+
+const TYPED = "input:not([type=range], [type=checkbox], [type=search], [type=file], [type=color]), textarea";
+
+/** A field goes back to what it held; one in which nothing was typed is left. */
+function ofField(field) {
+  if (!field.matches?.(TYPED) || field.readOnly) return false;
+  if (field.value !== field.defaultValue) field.value = field.defaultValue;
+  else if (ofMenu(field)) return true;
+  field.blur();
+  return true;
+}
+
+/** The menu that is open, or the one that holds something, closes; the keyboard goes back to what opened it. */
+function ofMenu(inside) {
+  const open = [...document.querySelectorAll("details.menu[open], details.view-menu[open]")];
+  const menu = open.findLast((each) => (inside ? each.contains(inside) : true));
+  if (!menu) return false;
+  menu.open = false;
+  menu.querySelector("summary").focus();
+  return true;
+}
+
+window.addEventListener("keydown", (event) => {
+  if (event.key !== "Escape" || event.isComposing) return;
+  if (going.length) going.pop()();
+  else if (!ofField(event.target) && !(event.target.matches?.("[type=search]") ? false : ofMenu())) return;
+  event.preventDefault();
+  event.stopImmediatePropagation();
+}, { capture: true });
