@@ -312,10 +312,10 @@ class EditorTests(BrowserCase):
         row = self.open_editor(axial((ROD,), RIGHT, 205))
         with mock.patch("pulley.web.editor.services.edit", side_effect=OperationalError(2013, "lost")) as edit:
             self.page.click("#trails")
-            self.page.wait_for_selector("#kept >> text=1 change waits to be sent")
+            self.page.wait_for_selector("#kept >> text=1 change is not kept")
             self.page.fill("#teardown-name", "Later")
             self.page.press("#teardown-name", "Enter")
-            self.page.wait_for_selector("#kept >> text=2 changes wait to be sent")
+            self.page.wait_for_selector("#kept >> text=2 changes are not kept")
             self.assertTrue(self.kept(row).trails_shown)
         self.changed(2)  # sent in order, without anybody asking again
         self.assertEqual((self.kept(row).trails_shown, self.kept(row).name), (False, "Later"))
@@ -326,7 +326,7 @@ class EditorTests(BrowserCase):
         row = self.open_editor(axial((ROD,), RIGHT, 205))
         self.page.route("**/edit/trails", lambda route: route.abort())
         self.page.click("#trails")
-        self.page.wait_for_selector("#kept >> text=1 change waits to be sent")
+        self.page.wait_for_selector("#kept >> text=1 change is not kept")
         self.assertTrue(self.kept(row).trails_shown)
         self.page.unroute("**/edit/trails")
         self.changed()

@@ -174,4 +174,6 @@ others.postMessage("here");
 others.addEventListener("message", () => queue.length && sendNow());
 for (const name of ["online", "focus", "pageshow"]) window.addEventListener(name, () => queue.length && sendNow());
 document.addEventListener("visibilitychange", () => document.hidden || !queue.length || sendNow());
+// htmx gives a request that had to queue a promise that nobody holds: that it failed has been dealt with above
+window.addEventListener("unhandledrejection", (event) => event.reason === undefined && event.preventDefault());
 window.addEventListener("beforeunload", (event) => queue.length && event.preventDefault());

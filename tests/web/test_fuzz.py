@@ -1,0 +1,33 @@
+"""Thousands of random requests at every address: refused, or carried out, and never a 500.
+
+More of them, and others: PULLEY_TRIES=20000 PULLEY_SEED=7 ./pulley test tests.web.test_fuzz
+"""
+
+import logging
+import os
+import random
+
+from django.test import override_settings
+
+from pulley.core import teardown as core
+from pulley.web.editor import services
+from tests.web.base import SignedInCase
+from tests.web.fuzz import Fuzz
+
+TRIES = int(os.environ.get("PULLEY_TRIES", "2000"))
+SEED = int(os.environ.get("PULLEY_SEED", "20261126"))
+
+
+@override_settings(AXES_ENABLED=False)
+class FuzzTests(SignedInCase):
+    def test_no_request_ends_in_an_error_of_ours(self):
+        self.client.raise_request_exception = False
+        logging.disable(logging.CRITICAL)
+        self.addCleanup(logging.disable, logging.NOTSET)
+        row = services.create(self.assembly, core.Teardown("Fuzz"))
+        fuzz = Fuzz(self.client, row, random.Random(SEED))
+        self.assertEqual(list(fuzz.run(TRIES)), [])
+        print(f"{fuzz.sent} requests at {len(list(fuzz.addresses()))} addresses: {sorted(fuzz.statuses.items())}")
+        self.assertGreater(fuzz.statuses[200], TRIES / 6)  # it gets past the door often enough to mean something
+        self.assertGreater(fuzz.statuses[422], TRIES / 6)
+        self.assertGreater(len(list(fuzz.addresses())), 120)
