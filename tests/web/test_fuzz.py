@@ -29,5 +29,5 @@ class FuzzTests(SignedInCase):
         self.assertEqual(list(fuzz.run(TRIES)), [])
         print(f"{fuzz.sent} requests at {len(list(fuzz.addresses()))} addresses: {sorted(fuzz.statuses.items())}")
         self.assertGreater(fuzz.statuses[200], TRIES / 6)  # it gets past the door often enough to mean something
-        self.assertGreater(fuzz.statuses[422], TRIES / 6)
+        self.assertGreater(fuzz.statuses[422], TRIES / 8)
         self.assertGreater(len(list(fuzz.addresses())), 120)
