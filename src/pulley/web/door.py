@@ -1,5 +1,6 @@
 """What comes in, before anything works with it: not too large, and text that can be kept."""
 
+import re
 from collections.abc import Callable
 
 from django.conf import settings
@@ -20,6 +21,11 @@ def sent_by(request: HttpRequest) -> dict[str, str]:
     if not all(writable(key + value) for key, value in sent.items()):
         raise PulleyError(UNREADABLE)
     return sent
+
+
+def whole(text: str | None, otherwise: int | None = None) -> int | None:
+    """A whole number that the page sent, or ``otherwise``."""
+    return int(text) if text and re.fullmatch(r"-?[0-9]{1,9}", text) else otherwise
 
 
 def refuse_huge(get_response: Callable[[HttpRequest], HttpResponse]) -> Callable[[HttpRequest], HttpResponse]:

@@ -12,8 +12,9 @@ from pulley.core.errors import PulleyError
 from pulley.core.planning.peeling import Enough
 from pulley.core.planning.proposal import Options, Proposal, propose
 from pulley.core.quantities import parse_length
+from pulley.web.door import whole
 from pulley.web.editor import verdicts
-from pulley.web.editor.changes.sent import Sent, paths_sent, unit_sent, whole
+from pulley.web.editor.changes.sent import Sent, paths_sent, unit_sent
 
 
 def options_sent(sent: Sent) -> Options:

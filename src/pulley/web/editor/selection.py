@@ -29,7 +29,7 @@ from pulley.core.planning.stacking import fan_layers
 from pulley.core.planning.ways_out import WayOut, round_down, way_out, ways_out
 from pulley.core.quantities import measured, plain, shown
 from pulley.web.accounts.models import preferences_of
-from pulley.web.door import sent_by
+from pulley.web.door import sent_by, whole
 from pulley.web.editor import page, services, verdicts
 from pulley.web.editor.changes.sent import (
     Sent,
@@ -41,7 +41,6 @@ from pulley.web.editor.changes.sent import (
     numbers,
     paths_sent,
     unit_sent,
-    whole,
 )
 from pulley.web.editor.views import teardown_of
 from pulley.web.library.services import core_assembly

@@ -16,10 +16,10 @@ from pulley.core.files import write_once
 from pulley.core.formats import teardown_json
 from pulley.core.motion.steps import displacements, poses_at
 from pulley.core.publish.picture import is_whole, png
-from pulley.web.door import sent_by
+from pulley.web.door import sent_by, whole
 from pulley.web.editor import page, rows, services, verdicts
 from pulley.web.editor.changes import REORDERING, VERBS
-from pulley.web.editor.changes.sent import Sent, whole
+from pulley.web.editor.changes.sent import Sent
 from pulley.web.editor.forms import TeardownFileForm
 from pulley.web.editor.models import Teardown
 from pulley.web.editor.page.cards import pose_keys

@@ -14,9 +14,9 @@ from pulley.core import teardown as core
 from pulley.core.assembly import Assembly
 from pulley.core.motion.score import Score, compose
 from pulley.core.motion.views import view_at
-from pulley.web.door import sent_by
+from pulley.web.door import sent_by, whole
 from pulley.web.editor import services, verdicts
-from pulley.web.editor.changes.sent import camera_sent, json_sent, numbers, whole
+from pulley.web.editor.changes.sent import camera_sent, json_sent, numbers
 from pulley.web.editor.models import Teardown
 from pulley.web.editor.views import teardown_of
 from pulley.web.library.services import core_assembly

@@ -10,10 +10,13 @@ from django.utils.cache import patch_cache_control
 from django.views.decorators.http import condition, require_GET, require_POST
 
 from pulley.core.errors import PulleyError
+from pulley.web.door import sent_by, whole
 from pulley.web.editor.models import Teardown
 from pulley.web.library import bin, services
 from pulley.web.library.forms import BringInForm
 from pulley.web.library.models import Assembly
+
+AT_ONCE = 40  # cards on the library page; the next ones come when the last is reached
 
 
 def _assemblies(request: HttpRequest) -> QuerySet[Assembly]:
@@ -38,6 +41,9 @@ def assembly_of(request: HttpRequest, assembly_id: uuid.UUID, deleted: bool = Fa
 @require_GET
 def index(request: HttpRequest) -> HttpResponse:
     """The library; only its shelf when htmx asks."""
+    start = whole(sent_by(request).get("from"), 0)
+    if request.htmx and start > 0:
+        return render(request, "library/cards.html", _cards(request, start))
     jobs = request.user.jobs.filter(dismissed=False).exclude(state__in=("done", "cancelled"))[:10]
     return _library(request, "library/shelf.html" if request.htmx else "library/index.html", jobs=jobs)
 
@@ -45,7 +51,13 @@ def index(request: HttpRequest) -> HttpResponse:
 def _library(request: HttpRequest, template: str, **more: Any) -> HttpResponse:
     binned = Assembly.objects.filter(owner=request.user).exclude(deleted=None).only("name", "deleted")
     thrown = [(row, bin.days_left(row)) for row in binned]
-    return render(request, template, {"assemblies": _assemblies(request), "binned": thrown, **more})
+    return render(request, template, {**_cards(request), "binned": thrown, **more})
+
+
+def _cards(request: HttpRequest, start: int = 0) -> dict[str, Any]:
+    """The cards of so many assemblies from one on, and where the next ones begin, if there are any."""
+    found = list(_assemblies(request)[start : start + AT_ONCE + 1])
+    return {"assemblies": found[:AT_ONCE], "more": start + AT_ONCE if len(found) > AT_ONCE else None}
 
 
 @require_POST

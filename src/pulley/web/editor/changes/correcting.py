@@ -17,6 +17,7 @@ from pulley.core.quantities import (
     plain,
 )
 from pulley.core.teardown import Step, Teardown, Vector3
+from pulley.web.door import whole
 from pulley.web.editor.changes.sent import (
     Sent,
     axis_sent,
@@ -30,7 +31,6 @@ from pulley.web.editor.changes.sent import (
     steps_sent,
     typed,
     unit_sent,
-    whole,
 )
 from pulley.web.editor.services import Changed
 

@@ -8,7 +8,8 @@ from pulley.core.motion.score import compose
 from pulley.core.planning.moments import at_home
 from pulley.core.quantities import parse_number
 from pulley.core.teardown import Jog, Teardown, Vector3
-from pulley.web.editor.changes.sent import Sent, json_sent, labels_of, numbers, paths_sent, short, steps_sent, whole
+from pulley.web.door import whole
+from pulley.web.editor.changes.sent import Sent, json_sent, labels_of, numbers, paths_sent, short, steps_sent
 from pulley.web.editor.services import Changed
 
 

@@ -16,6 +16,7 @@ from pulley.core.planning.remedies import Remedy, apply_remedy
 from pulley.core.planning.stacking import fan_layers
 from pulley.core.quantities import parse_angle, plain
 from pulley.core.teardown import Step, Teardown
+from pulley.web.door import whole
 from pulley.web.editor.changes.sent import (
     Sent,
     advance_sent,
@@ -31,7 +32,6 @@ from pulley.web.editor.changes.sent import (
     points_sent,
     short,
     vector_sent,
-    whole,
 )
 from pulley.web.editor.services import Changed
 

@@ -126,11 +126,6 @@ def camera_sent(sent: Sent, id: str, name: str) -> Camera:
     return camera
 
 
-def whole(text: str | None, otherwise: int | None = None) -> int | None:
-    """A whole number that the page sent, or ``otherwise``."""
-    return int(text) if text and re.fullmatch(r"-?[0-9]{1,9}", text) else otherwise
-
-
 def unit_sent(sent: Sent) -> str:
     """The unit in which the page shows and takes lengths."""
     return unit if (unit := sent.get("unit", "mm")) in UNITS else "mm"
