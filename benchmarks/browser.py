@@ -13,7 +13,8 @@ from tests.browser.chromium import CHROMIUM, FLAGS
 
 from benchmarks import effort, playback, strip
 from benchmarks.scenes import AS1, ROOT
-from pulley.local import mariadb, processes
+from pulley.local import processes
+from pulley.local.__main__ import start_web, web_socket
 
 ROUNDS = 9
 NOTHING = "(async () => { const t = performance.now(); await fetch('/alive'); return performance.now() - t; })()"
@@ -24,16 +25,15 @@ def served() -> Iterator[str]:
     """The application as `./pulley demo` serves it, on the bench's own database."""
     manage = [sys.executable, str(ROOT / "manage.py")]
     subprocess.run([*manage, "prepare", "--demo"], check=True)
-    port = mariadb.free_port()
-    gunicorn = [sys.executable, "-m", "gunicorn", "pulley.web.wsgi", "--bind", f"127.0.0.1:{port}"]
+    listening = web_socket()
     log = ROOT / "var/bench/bench.log"
     children = [
-        processes.start([*gunicorn, "--worker-class", "gthread", "--threads", "8"], log),
+        start_web(listening, log),
         processes.start([*manage, "work"], log),
     ]
     time.sleep(12)  # both load their kernels, and the reader is kept ready: the state that a user meets
     try:
-        yield f"http://127.0.0.1:{port}/"
+        yield f"http://127.0.0.1:{listening.getsockname()[1]}/"
     finally:
         for child in children:
             processes.stop(child)

@@ -13,7 +13,7 @@ from unittest import TestCase, mock
 import MySQLdb
 
 from pulley.local import mariadb, processes
-from pulley.local.__main__ import database, web_port
+from pulley.local.__main__ import check_room, database, start_web, web_socket
 from tests.scenes import ROOT
 
 
@@ -44,6 +44,15 @@ class DatabaseTests(TestCase):
         with database(self.folder) as again:
             self.assertEqual(again.password, password)
 
+    def test_a_password_that_was_cut_off_is_made_anew(self):
+        with database(self.folder) as server:
+            password = server.password
+        for damaged in ("", password[:7]):
+            (self.folder / "password").write_text(damaged)
+            with database(self.folder) as server:
+                self.assertGreater(len(server.password), 30)
+                connect(server, server.password)
+
     def test_a_server_that_cannot_start_says_why(self):
         with socket.socket() as taken:
             taken.bind(("127.0.0.1", 0))
@@ -57,8 +66,11 @@ class ProcessTests(TestCase):
         with socket.socket() as taken:
             taken.bind(("127.0.0.1", 0))
             port = taken.getsockname()[1]
-            with mock.patch("pulley.local.__main__.PORT", port):
-                self.assertNotEqual(web_port(), port)
+            with mock.patch("pulley.local.__main__.PORT", port), web_socket() as found:
+                self.assertNotEqual(found.getsockname()[1], port)
+            wanted = mock.patch.dict(os.environ, {"PULLEY_PORT": str(port)})
+            with wanted, self.assertRaisesRegex(SystemExit, "Set PULLEY_PORT to another"):
+                web_socket()
 
     def test_children_end_with_their_parent_however_it_ends(self):
         code = (
@@ -88,3 +100,75 @@ class ProcessTests(TestCase):
         self.assertTrue(child.ensure())
         self.assertNotEqual(child.process.pid, first.pid)
         processes.stop(child.process)
+
+
+class RoomTests(TestCase):
+    """A disk that is full or may not be written to, said at the start in one line."""
+
+    def test_a_full_disk(self):
+        with tempfile.TemporaryDirectory() as folder:
+            usage = mock.patch("shutil.disk_usage", return_value=mock.Mock(free=12 * 2**20))
+            with usage, self.assertRaisesRegex(SystemExit, "12 MB are free on the disk.*Make room"):
+                check_room(Path(folder) / "var")
+
+    def test_a_disk_that_cannot_be_written_to(self):
+        for error in (OSError(30, "Read-only file system"), OSError(28, "No space left on device")):
+            with (
+                tempfile.TemporaryDirectory() as folder,
+                mock.patch("pulley.local.__main__.write_whole", side_effect=error),
+                self.assertRaisesRegex(SystemExit, f"nothing can be kept in .*{error.strerror}"),
+            ):
+                check_room(Path(folder))
+
+    def test_the_launcher_shows_no_traceback(self):
+        with tempfile.NamedTemporaryFile() as file:
+            env = {**os.environ, "PULLEY_VAR": f"{file.name}/var"}
+            words = [sys.executable, "-m", "pulley.local", "serve"]
+            done = subprocess.run(words, capture_output=True, text=True, cwd=ROOT, env=env)
+        self.assertIn("nothing can be kept in", done.stderr)
+        self.assertNotIn("Traceback", done.stderr)
+
+
+class SlowTests(TestCase):
+    """Connections that send and take next to nothing."""
+
+    def setUp(self):
+        self.folder = Path(self.enterContext(tempfile.TemporaryDirectory()))
+        self.listening = self.enterContext(web_socket())
+        self.address = self.listening.getsockname()
+        process = start_web(self.listening, self.folder / "web.log")
+        self.addCleanup(processes.stop, process)
+        self.wait_for_answer()
+
+    def wait_for_answer(self):
+        until = time.monotonic() + 60
+        while True:
+            try:
+                return self.ask()
+            except OSError:
+                self.assertLess(time.monotonic(), until, (self.folder / "web.log").read_text())
+                time.sleep(0.1)
+
+    def ask(self) -> float:
+        """Seconds until the web server says that it is alive."""
+        begun = time.monotonic()
+        with socket.create_connection(self.address, timeout=10) as connection:
+            connection.sendall(b"GET /alive HTTP/1.1\r\nHost: 127.0.0.1\r\nConnection: close\r\n\r\n")
+            answer = b"".join(iter(lambda: connection.recv(4096), b""))
+        self.assertTrue(answer.startswith(b"HTTP/1.1 200"), answer)
+        return time.monotonic() - begun
+
+    def test_two_hundred_slow_connections_hold_nobody_up(self):
+        beginnings = (b"", b"G", b"GET / HTTP/1.1\r\nHost: 127", b"POST /bring-in HTTP/1.1\r\nHost: 127.0.0.1\r\n")
+        beginnings += (b"POST /bring-in HTTP/1.1\r\nHost: 127.0.0.1\r\nContent-Length: 1000000\r\n\r\nabc",)
+        slow = [socket.create_connection(self.address) for _ in range(240)]
+        try:
+            for number, connection in enumerate(slow):
+                connection.sendall(beginnings[number % len(beginnings)])
+            for _ in range(3):
+                self.assertLess(self.ask(), 5)
+                for connection in slow[1::5]:
+                    connection.sendall(b"E")  # a letter now and then, so that it does not count as idle
+        finally:
+            for connection in slow:
+                connection.close()

@@ -107,23 +107,28 @@ def web_socket() -> socket.socket:
     raise AssertionError("any free port is tried last")
 
 
+def start_web(listening: socket.socket, log: Path) -> subprocess.Popen[bytes]:
+    """One process of the web server, on a socket that it shares."""
+    number = listening.fileno()
+    return processes.start(python("-m", "pulley.web.server", str(number)), log, pass_fds=[number])
+
+
 def children(server: mariadb.Server, listening: socket.socket) -> list[processes.Watched]:
     """The database, the web server's processes and the worker, to be kept running."""
-    log, number = VAR / "log", listening.fileno()
+    log = VAR / "log"
     log.mkdir(parents=True, exist_ok=True)
-    web = python("-m", "pulley.web.server", str(number))
     work = python(str(ROOT / "manage.py"), "work")
 
     def restart_database() -> subprocess.Popen[bytes]:
         server.process = mariadb.start(VAR / "mariadb", server.port).process
         return server.process
 
-    def start_web() -> subprocess.Popen[bytes]:
-        return processes.start(web, log / "web.log", pass_fds=[number])
+    def again() -> subprocess.Popen[bytes]:
+        return start_web(listening, log / "web.log")
 
     return [
         processes.Watched("database", restart_database, server.process),
-        *(processes.Watched("web server", start_web) for _ in range(max(PROCESSES, 1))),
+        *(processes.Watched("web server", again) for _ in range(max(PROCESSES, 1))),
         processes.Watched("worker", lambda: processes.start(work, log / "worker.log")),
     ]
 

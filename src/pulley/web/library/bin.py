@@ -1,5 +1,6 @@
 """The bin: what was deleted can be brought back for a month; then it goes, and with it the files that nothing uses."""
 
+import math
 from collections.abc import Iterator
 from datetime import datetime, timedelta
 from pathlib import Path
@@ -23,7 +24,7 @@ def put_in(row: Assembly | Teardown, gone: bool = True) -> None:
 
 def days_left(row: Assembly | Teardown) -> int:
     """For how many days more something in the bin can be brought back."""
-    return max((row.deleted + KEPT - timezone.now()).days, 0)
+    return max(math.ceil((row.deleted + KEPT - timezone.now()) / timedelta(days=1)), 0)
 
 
 def empty(now: datetime | None = None) -> list[Path]:

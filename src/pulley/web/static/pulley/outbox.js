@@ -46,7 +46,7 @@ export function tell() {
   }
   bar.hidden = !count;
   if (!count) return;
-  const line = `▲ ${words} yet: ${queue[0].why || "one before is not"}. ${count === 1 ? "It stays" : "They stay"} in this page and can be sent again.`;
+  const line = `▲ ${words} yet: ${queue[0].why || "one before is not"}. ${count === 1 ? "It stays" : "They stay"} here until sent.`;
   const text = bar.querySelector("[role=status]");
   if (text.textContent !== line) text.textContent = line;
 }

@@ -49,7 +49,11 @@ class Command(BaseCommand):
         call_command("migrate", verbosity=0, interactive=False)
         take_up_all()
         self.compile_kernels(settings.VAR / "kernels")
-        if options["demo"]:
+        self.make_ready(options["demo"])
+
+    def make_ready(self, demo: bool) -> None:
+        """Load the demo's data, where it is wanted: all of it, or none when this is stopped half-way."""
+        if demo:
             with transaction.atomic():
                 self.load_demo()
 
@@ -62,7 +66,7 @@ class Command(BaseCommand):
             write_whole(marker, source.encode())
 
     def load_demo(self) -> None:
-        """The demo user and, unless they have any assembly, the demo scenes: all of them, or at the next start."""
+        """The demo user and, unless they have any assembly, the demo scenes."""
         user, new = get_user_model().objects.get_or_create(username=settings.DEMO_USER)
         if not new and Assembly.objects.filter(owner=user).exists():
             return
