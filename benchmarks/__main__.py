@@ -1,8 +1,11 @@
-"""Run every benchmark, or those named: python -m benchmarks [contact] [ways_out] ...; referee [QUERIES] [SEED]"""
+"""Run every benchmark, or those named: python -m benchmarks [contact] [ways_out] ...
+
+By themselves: ``referee [QUERIES] [SEED]`` and ``faults``, which writes the table in docs/reliability.md.
+"""
 
 import sys
 
-from benchmarks import browser, contact, film, proposals, referee, ways_out
+from benchmarks import browser, contact, faults, film, proposals, referee, ways_out
 
 ALL = {
     "contact": contact.run,
@@ -18,6 +21,9 @@ def main(names: list[str]) -> int:
     if names[:1] == ["referee"]:
         referee.run(*names[1:3])
         referee.proposals()
+        return 0
+    if names == ["faults"]:
+        faults.run()
         return 0
     unknown = [name for name in names if name not in ALL]
     if unknown:

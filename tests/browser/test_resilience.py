@@ -10,9 +10,10 @@ from pulley.core import teardown as core
 from pulley.web.editor import services
 from pulley.web.editor.changes import VERBS
 from pulley.web.editor.models import Teardown
+from pulley.web.jobs.models import Job
 from pulley.web.publishing.models import Link
 from tests.browser.test_authoring import AuthoringCase
-from tests.scenes import RIGHT, UP, axial
+from tests.scenes import AS1, RIGHT, UP, axial
 
 ROD = "as1/rod-assembly_1/rod_1"
 PASSWORD = "a rope, a block"
@@ -116,6 +117,27 @@ class SignedOutTests(ResilienceCase):
         self.page.wait_for_selector("#settings >> text=cm, snap")
         self.assertEqual(Link.objects.filter(teardown=row).count(), 1)
         self.assertTrue(self.kept(row).trails_shown)
+        self.lost()
+
+    def test_the_library_s_changes_wait_as_well(self):
+        row = self.as1()
+        page = self.page
+        page.goto(self.live_server_url)
+        page.wait_for_selector(f"#assembly-{row.pk}")
+        Session.objects.all().delete()
+        page.set_input_files("#file", AS1)
+        page.wait_for_selector("#waiting >> text=1 change is not kept yet: you are signed out")
+        page.click(f"#assembly-{row.pk} [aria-label='Delete as1']")
+        page.wait_for_selector("#waiting >> text=2 changes are not kept")
+        self.fill_in(page, PASSWORD)
+        page.wait_for_selector("#jobs >> text=Waiting for the worker")
+        page.wait_for_selector("#bin >> text=1 deleted assembly")
+        self.assertTrue(page.is_hidden("#waiting"))
+        self.assertEqual(Job.objects.filter(title=AS1.name).count(), 1)
+        page.click("#bin summary")
+        page.click("#bin >> text=Bring back")
+        page.wait_for_selector(f"#assembly-{row.pk}")
+        Job.objects.all().delete()
         self.lost()
 
     def test_somebody_else_signed_in_is_no_reason_to_lose_it(self):

@@ -26,7 +26,8 @@ class FuzzTests(SignedInCase):
         self.addCleanup(logging.disable, logging.NOTSET)
         row = services.create(self.assembly, core.Teardown("Fuzz"))
         fuzz = Fuzz(self.client, row, random.Random(SEED))
-        self.assertEqual(list(fuzz.run(TRIES)), [])
+        wrong = list(fuzz.run(TRIES))
+        self.assertEqual(wrong, [], "\n".join(each[:150] + " ... " + each[-500:] for each in wrong))
         print(f"{fuzz.sent} requests at {len(list(fuzz.addresses()))} addresses: {sorted(fuzz.statuses.items())}")
         self.assertGreater(fuzz.statuses[200], TRIES / 6)  # it gets past the door often enough to mean something
         self.assertGreater(fuzz.statuses[422], TRIES / 8)

@@ -8,7 +8,7 @@ from pulley.core.assembly import Assembly
 from pulley.core.contact.scene import Scene
 from pulley.core.editing.common import find_step, known_members, with_step
 from pulley.core.errors import PulleyError
-from pulley.core.motion.steps import nearest_first, poses_at, stages
+from pulley.core.motion.steps import nearest_first, poses_at, stage_of
 from pulley.core.planning.stacking import stack_layers
 from pulley.core.teardown import Step, Teardown
 
@@ -32,7 +32,7 @@ def order_members(teardown: Teardown, id: str, members: Sequence[str]) -> Teardo
 
 def order_nearest_first(teardown: Teardown, assembly: Assembly, id: str) -> Teardown:
     """Let the rearmost of a step's members go least far, so that a fanned stack spreads without meeting itself."""
-    stage = next(stage for stage in stages(assembly, teardown) if stage.step is find_step(teardown, id))
+    stage = stage_of(assembly, teardown, id)
     return order_members(teardown, id, nearest_first(assembly, stage))
 
 
@@ -66,7 +66,7 @@ def _with_members(step: Step, members: Sequence[str]) -> Step:
 
 def layer_alike(teardown: Teardown, assembly: Assembly, id: str) -> Teardown:
     """Order a fan from its rear to its front, what can go together in one layer."""
-    stage = next(stage for stage in stages(assembly, teardown) if stage.step is find_step(teardown, id))
+    stage = stage_of(assembly, teardown, id)
     scene = Scene(assembly, poses_at(assembly, stage.before))
     layers = stack_layers(scene, stage.step.members, stage.step.direction)
     members = tuple(member for layer in layers for member in layer)

@@ -25,11 +25,11 @@ def load_mesh(store: Path, key: str) -> Mesh:
     try:
         mesh = Mesh.from_bytes(mesh_path(store, key).read_bytes())
     except FileNotFoundError as error:
-        raise PulleyError(f"The geometry {key[:8]} is missing from {store}. {again}") from error
+        raise PulleyError(f"The geometry {key[:8]} is missing. {again}") from error
     except (OSError, ValueError, KeyError, EOFError, zlib.error, zipfile.BadZipFile) as error:
-        raise PulleyError(f"The geometry {key[:8]} in {store} is damaged. {again}") from error
+        raise PulleyError(f"The geometry {key[:8]} is damaged. {again}") from error
     if mesh.key != key:
-        raise PulleyError(f"The geometry {key[:8]} in {store} is not what was kept. {again}")
+        raise PulleyError(f"The geometry {key[:8]} is not what was kept. {again}")
     return mesh
 
 

@@ -170,6 +170,14 @@ def stages(assembly: Assembly, teardown: Teardown) -> list[Stage]:
     return found
 
 
+def stage_of(assembly: Assembly, teardown: Teardown, id: str) -> Stage:
+    """The step with this id as it plays; PulleyError when there is none."""
+    found = next((stage for stage in stages(assembly, teardown) if stage.step.id == id), None)
+    if found is None:
+        raise PulleyError("That step is no longer in the teardown. Nothing was changed.")
+    return found
+
+
 def placements(assembly: Assembly, teardown: Teardown) -> dict[str, Pose]:
     """How far (4, 4) from home the teardown finds the leaves that it places elsewhere, by path."""
     found: dict[str, Pose] = {}

@@ -15,7 +15,7 @@ from pulley.core.contact.scene import Scene
 from pulley.core.contact.terms import terms_of
 from pulley.core.editing.judging import set_give
 from pulley.core.geometry.frames import Vector, translation, unit
-from pulley.core.motion.steps import Stage, poses_at, stages
+from pulley.core.motion.steps import Stage, poses_at, stage_of, stages
 from pulley.core.motion.travel import Slide
 from pulley.core.planning.directions import candidates
 from pulley.core.planning.ways_out import PITCH, leaving_distance, round_down
@@ -79,7 +79,7 @@ def remedies(assembly: Assembly, teardown: Teardown, verdict: Verdict, step_id: 
     Every one was applied and the whole teardown checked again. Empty when the step has no snags, or
     when nothing here helps.
     """
-    stage = next(stage for stage in stages(assembly, teardown) if stage.step.id == step_id)
+    stage = stage_of(assembly, teardown, step_id)
     if not verdict.snags[step_id]:
         return ()
     scene = Scene(assembly, poses_at(assembly, stage.before), terms_of(assembly, teardown))
