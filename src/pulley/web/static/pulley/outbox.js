@@ -107,6 +107,7 @@ function carriedOut(config, xhr) {
 document.body.addEventListener("htmx:configRequest", (event) => {
   const { detail } = event;
   detail.headers["X-CSRFToken"] = token();
+  detail.formData.delete("csrfmiddlewaretoken"); // it is as old as the page
   if (!isChange(detail)) return;
   if (EDITS.test(detail.path) && !detail.formData.get("asked")) detail.formData.set("asked", newId());
   if (again(detail) || !queue.length) return;
