@@ -7,7 +7,7 @@ import sys
 import tempfile
 import time
 from pathlib import Path
-from unittest import TestCase
+from unittest import TestCase, skipUnless
 
 from pulley.core import files
 from pulley.core.errors import PulleyError
@@ -50,6 +50,12 @@ def has_ended(pid: int) -> bool:
     return not stat.exists() or stat.read_text().rsplit(")", 1)[1].split()[0] in "ZX"
 
 
+def fence_there() -> bool:
+    """Whether this machine's kernel has Landlock."""
+    code = "from pulley.core.formats.guard import fence; raise SystemExit(not fence([], []))"
+    return subprocess.run([sys.executable, "-c", code]).returncode == 0
+
+
 class FolderCase(TestCase):
     def setUp(self):
         self.folder = Path(self.enterContext(tempfile.TemporaryDirectory()))
@@ -80,11 +86,13 @@ class OtherFilesTests(FolderCase):
     def test_what_is_no_step_file_is_not_asked_for_and_not_opened_either(self):
         disguised = self.folder / "drawing.pdf"
         disguised.write_bytes(AS1.read_bytes())
-        with self.assertRaisesRegex(PulleyError, "holds no"):  # as1's 18 components are not in it
+        # as1's 18 components are not in it; where there is no fence, names that lead elsewhere are refused
+        with self.assertRaisesRegex(PulleyError, "holds no|not brought in with it"):
             self.attempt(*4 * [str(disguised)])
 
 
 class FenceTests(FolderCase):
+    @skipUnless(fence_there(), "this kernel has no Landlock")
     def test_a_fenced_process_opens_its_own_files_and_nothing_else(self):
         own, made, other = self.folder / "in", self.folder / "out", self.folder / "other"
         own.mkdir()

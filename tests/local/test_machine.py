@@ -120,6 +120,11 @@ class RoomTests(TestCase):
             ):
                 check_room(Path(folder))
 
+    def test_numbers_that_are_none(self):
+        for wrong in ("abc", "-1", "9" * 9, "²", ""):
+            with mock.patch.dict(os.environ, {"PULLEY_PORT": wrong}), self.assertRaisesRegex(SystemExit, "whole number"):
+                web_socket()
+
     def test_the_launcher_shows_no_traceback(self):
         with tempfile.NamedTemporaryFile() as file:
             env = {**os.environ, "PULLEY_VAR": f"{file.name}/var"}

@@ -22,7 +22,7 @@ from pulley.local.vendor import refresh
 ROOT = Path(__file__).resolve().parents[3]
 VAR = Path(os.environ.get("PULLEY_VAR", ROOT / "var")).resolve()
 PORT = 8410  # tried first; any free one when it is taken
-PROCESSES = int(os.environ.get("PULLEY_PROCESSES", "2"))  # of the web server
+PROCESSES = 2  # of the web server
 ROOM = 300 * 2**20  # bytes that have to be free: the database's own files take half of it
 USAGE = """usage: ./pulley COMMAND
 
@@ -92,10 +92,18 @@ def manage(*words: str) -> None:
         sys.exit(status)
 
 
+def _wanted(name: str, otherwise: int) -> int:
+    """A whole number from the environment; stops here, with a sentence, when it is none."""
+    text = os.environ.get(name, str(otherwise))
+    if not text.isascii() or not text.isdigit() or int(text) > 65535:
+        sys.exit(f"pulley: {name} is “{text}”. Set it to a whole number, or leave it out.")
+    return int(text)
+
+
 def web_socket() -> socket.socket:
     """A socket that listens at PULLEY_PORT, else at the usual port when that is free, else at any."""
-    asked = os.environ.get("PULLEY_PORT")
-    for port in [int(asked)] if asked else [PORT, 0]:
+    asked = _wanted("PULLEY_PORT", 0)
+    for port in [asked] if asked else [PORT, 0]:
         try:
             found = socket.create_server(("127.0.0.1", port), backlog=1024)
         except OSError as error:
@@ -128,7 +136,7 @@ def children(server: mariadb.Server, listening: socket.socket) -> list[processes
 
     return [
         processes.Watched("database", restart_database, server.process),
-        *(processes.Watched("web server", again) for _ in range(max(PROCESSES, 1))),
+        *(processes.Watched("web server", again) for _ in range(max(_wanted("PULLEY_PROCESSES", PROCESSES), 1))),
         processes.Watched("worker", lambda: processes.start(work, log / "worker.log")),
     ]
 

@@ -16,7 +16,7 @@ from pulley.web.wsgi import application
 THREADS = 12
 CONNECTIONS = 4000  # of one process
 IDLE = 60  # seconds after which a connection on which nothing happens is closed
-LARGEST = 2**30  # bytes of a request; what Pulley reads is limited by itself, with a sentence
+LARGEST = 320 * 2**20  # bytes of a request; what is a little too large for Pulley gets a sentence from itself
 
 
 def _end(_number: int, _frame: object) -> None:

@@ -1,5 +1,6 @@
 """Who asks: the demo user on this very machine, somebody signed in, or nobody."""
 
+import re
 from collections.abc import Callable
 from typing import Any
 
@@ -12,7 +13,7 @@ from pulley.web.errors import say, signed_out
 
 OPEN = ("/alive", "/watch/")  # for whoever has the address, signed in or not
 LOOPBACK = ("127.0.0.1", "::1")
-NAMES = ("127.0.0.1", "localhost", "[::1]", "testserver")  # what this machine is called by whoever sits at it
+NAMES = ("127.0.0.1", "localhost", "[::1]")  # what this machine is called by whoever sits at it
 # what a proxy adds, or leaves out: a browser on this machine speaks HTTP/1.1 and sends none of them
 PASSED_ON = ("HTTP_FORWARDED", "HTTP_X_FORWARDED_FOR", "HTTP_X_FORWARDED_HOST", "HTTP_X_FORWARDED_PROTO")
 PASSED_ON += ("HTTP_X_REAL_IP", "HTTP_VIA", "HTTP_CF_CONNECTING_IP", "HTTP_X_FORWARDED_SERVER")
@@ -25,7 +26,7 @@ ELSEWHERE = (
 def from_here(request: HttpRequest) -> bool:
     """Whether a request comes from this very machine, and not through a proxy on it."""
     sent = request.META
-    host = sent.get("HTTP_HOST", sent.get("SERVER_NAME", "")).rsplit(":", 1)[0]
+    host = re.sub(r":\d+$", "", sent.get("HTTP_HOST", NAMES[0]))
     passed_on = any(name in sent for name in PASSED_ON) or sent.get("SERVER_PROTOCOL") == "HTTP/1.0"
     return sent.get("REMOTE_ADDR") in LOOPBACK and host in NAMES and not passed_on
 

@@ -80,9 +80,8 @@ function sendFirst() {
 }
 
 /** Send what waits, as something has happened that may let it through. */
-export function sendNow() {
+function sendNow() {
   pause = SOON;
-  held = false;
   sendFirst();
 }
 
@@ -117,8 +116,8 @@ document.body.addEventListener("htmx:configRequest", (event) => {
   sendNow();
 });
 document.body.addEventListener("htmx:beforeRequest", ({ detail: { requestConfig: config } }) => {
+  if (config.verb === "post" && !again(config) && !held && !signingIn()) document.querySelector("#notice").replaceChildren();
   if (!isChange(config)) return;
-  if (!signingIn() && !again(config)) document.querySelector("#notice").replaceChildren();
   under += 1;
   setTimeout(tell, SLOW);
 });
@@ -149,9 +148,13 @@ for (const failure of ["htmx:sendError", "htmx:timeout"]) {
 }
 
 document.addEventListener("click", (event) => {
-  if (event.target.closest("#waiting-send")) return sendNow();
+  if (event.target.closest("#waiting-send")) {
+    held = false;
+    return sendNow();
+  }
   if (event.target.closest("#waiting-drop")) {
     queue.length = 0;
+    held = false;
     tell();
     return htmx.trigger(document.body, "teardown-behind");
   }
@@ -163,7 +166,9 @@ document.addEventListener("click", (event) => {
     queue.unshift({ ...refused, values: { ...refused.values } });
     more.closest(".notice-line").remove();
   }
-  if (more || held) sendNow();
+  if (!more && !held) return;
+  held = false;
+  sendNow();
 });
 document.body.addEventListener("signed-in", () => {
   document.querySelector("#notice").replaceChildren();

@@ -6,6 +6,7 @@ import time
 from types import FrameType
 from typing import Any
 
+from django.core.management import call_command
 from django.core.management.base import BaseCommand
 from django.db import Error, close_old_connections
 from django.utils.crypto import get_random_string
@@ -52,7 +53,7 @@ class Command(BaseCommand):
 
 
 def _tend_for_ever() -> None:
-    """Keep a reader ready, look for work that has lost its worker, and empty the bin."""
+    """Keep a reader ready, look for work that has lost its worker, and clear up what is over."""
     warm()
     emptied = -EMPTY_EVERY
     while True:
@@ -63,6 +64,8 @@ def _tend_for_ever() -> None:
             if time.monotonic() - emptied > EMPTY_EVERY:
                 emptied = time.monotonic()
                 bin.empty()
+                call_command("clearsessions")
+                call_command("prune_db_task_results", verbosity=0)
         except Error as error:
             logging.getLogger(__name__).warning("The database does not answer: %s", error)
         time.sleep(LOOK_EVERY)
