@@ -122,7 +122,8 @@ class RoomTests(TestCase):
 
     def test_numbers_that_are_none(self):
         for wrong in ("abc", "-1", "9" * 9, "²", ""):
-            with mock.patch.dict(os.environ, {"PULLEY_PORT": wrong}), self.assertRaisesRegex(SystemExit, "whole number"):
+            given = mock.patch.dict(os.environ, {"PULLEY_PORT": wrong})
+            with given, self.assertRaisesRegex(SystemExit, "whole number"):
                 web_socket()
 
     def test_the_launcher_shows_no_traceback(self):

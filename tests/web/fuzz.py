@@ -202,7 +202,7 @@ class Fuzz:
 
     def addresses(self) -> Iterator[str]:
         """Every address that the application has, about this teardown, and the editor's for every verb."""
-        values = {
+        known = {
             "teardown_id": str(self.row.pk),
             "other_id": str(self.row.pk),
             "assembly_id": str(self.row.assembly_id),
@@ -212,7 +212,15 @@ class Fuzz:
             "camera": "c1",
             "token": "nothing",
         }
+        odd = {"number": "9" * 30, "step": "s\u202e%00", "camera": "'", "token": "x" * 300}
+        for values in ({**known}, {**known, **odd}):
+            yield from self._addresses(values, set(values) & set(odd) if values != known else set())
+
+    def _addresses(self, values: dict[str, str], only: set[str]) -> Iterator[str]:
+        """Addresses with these values in them; with ``only``, those that hold one of these."""
         for pattern in _patterns(get_resolver()):
+            if only and not only & set(pattern.pattern.converters):
+                continue
             verbs = {"edit": VERBS, "choose": ("riders", "rest", "beyond", "inside", "holder")}.get(
                 pattern.name, ("x",)
             )

@@ -166,8 +166,8 @@ def step_picture(request: HttpRequest, teardown_id: uuid.UUID, number: int) -> H
     the card that asks (its address holds what the picture depends on): that card is about to go."""
     row = teardown_of(request, teardown_id)
     teardown = services.teardown_at(row, whole(sent_by(request).get("at")))
-    key = pose_keys(teardown)[number] if number <= len(teardown.steps) else ""
-    if sent_by(request).get("v", "") != key:
+    key = pose_keys(teardown)[number] if number <= len(teardown.steps) else None
+    if key is None or sent_by(request).get("v", "") != key:
         return HttpResponse(status=204, headers={"Cache-Control": "no-store"})
     return _picture(row, teardown, key, number, _step_camera(teardown, number), CARD_PICTURE)
 
