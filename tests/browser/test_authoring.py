@@ -681,7 +681,7 @@ class NothingLostTests(AuthoringCase):
         self.pull_rail("+Z", (0, -60))
         page.route("**/edit/**", lambda route: route.abort())
         page.mouse.up()
-        page.wait_for_selector("#kept >> text=1 change waits")
+        page.wait_for_selector("#kept >> text=1 change is not kept")
         self.assertEqual(self.kept(row).steps, ())
         page.unroute("**/edit/**")
         self.changed()

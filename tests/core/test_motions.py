@@ -172,11 +172,11 @@ class FileTests(TestCase):
         for advice, step in (
             ("Step s1: needs one of “axis”, “point”", {"kind": "radial", "distance": 4}),
             ("Step s1: axis.direction is no direction", {"kind": "radial", "distance": 4, "axis": flat}),
-            ("'waypoints' is a required", {"kind": "path"}),
+            ('"waypoints" is a required', {"kind": "path"}),
             ("Step s1: waypoints", {"kind": "path", "waypoints": []}),
             ("Step s1: waypoints: number 2 is where", {"kind": "path", "waypoints": [[0, 0, 3], [0, 0, 3]]}),
             ("Step s1: waypoints: number 1 is where", {"kind": "path", "waypoints": [[0, 0, 0]]}),
-            ("'angle' is a required", {"kind": "turn", "axis": {"origin": [0, 0, 0], "direction": [0, 0, 1]}}),
+            ('"angle" is a required', {"kind": "turn", "axis": {"origin": [0, 0, 0], "direction": [0, 0, 1]}}),
             ("Step s1: kind", {"kind": "wobble"}),
         ):
             with self.subTest(advice), self.assertRaisesRegex(PulleyError, advice):

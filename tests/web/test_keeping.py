@@ -108,9 +108,8 @@ class DamagedFileTests(SignedInCase):
         self.enterContext(override_settings(STORE=self.folder / "store", UPLOADS=self.folder / "files"))
         services._load.cache_clear()
         self.addCleanup(services._load.cache_clear)
-        self.client.post("/bring-in", {"file": SimpleUploadedFile("as1.stp", AS1.read_bytes())}, headers=HTMX)
-        jobs.perform(str(Job.objects.get().pk))
-        self.row = Assembly.objects.get(file_name="as1.stp")
+        self.row = services.add(self.ann, read(AS1))
+        write_once(services.uploaded(self.row.sha256), AS1.read_bytes())
 
     def answer(self, what: str) -> bytes:
         response = self.client.get(f"/assemblies/{self.row.pk}/{what}")

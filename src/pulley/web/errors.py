@@ -25,6 +25,7 @@ DISK_FULL = (
 NO_ROOM = (errno.ENOSPC, errno.EDQUOT, errno.EROFS)
 # MariaDB's error codes for the same: writing failed, disk full, table full, read-only server, out of room in a log
 DATABASE_NO_ROOM = (3, 1021, 1030, 1114, 1026, 1290, 1836)
+ONLY_SENT_TO = "Nothing is to be seen at this address: it only takes what a page sends. Nothing was changed."
 TAKES_LONG = "That takes longer than Pulley waits for. It goes on meanwhile: ask for it again in a moment."
 
 
@@ -45,7 +46,8 @@ def explain(get_response: Handler) -> Handler:
     """Middleware: what core refuses becomes a sentence in the page."""
 
     def middleware(request: HttpRequest) -> HttpResponse:
-        return get_response(request)
+        response = get_response(request)
+        return say(request, ONLY_SENT_TO, 405) if response.status_code == 405 else response
 
     def process_exception(request: HttpRequest, error: Exception) -> HttpResponse | None:
         if isinstance(error, PulleyError):

@@ -4,7 +4,8 @@ import json
 import re
 from collections.abc import Iterable
 from dataclasses import asdict
-from functools import cache
+from functools import cache, reduce
+from operator import getitem
 from pathlib import Path
 from typing import Any
 
@@ -128,10 +129,10 @@ def _complaint(error: ValidationError) -> str:
     if isinstance(kind, ValidationErrorKind.UniqueItems):
         twice = next(item for item in error.instance if error.instance.count(item) > 1)
         return f"“{str(twice)[:200]}” is listed twice"
-    if isinstance(kind, ValidationErrorKind.OneOfNotValid):
-        missing = [each.kind.property for tried in kind.context for each in tried if hasattr(each.kind, "property")]
-        if len(missing) == len(kind.context):
-            return "needs one of " + ", ".join(f"“{name}”" for name in missing)
+    if isinstance(kind, ValidationErrorKind.OneOfNotValid | ValidationErrorKind.OneOfMultipleValid):
+        choices = reduce(getitem, error.schema_path, _schema())
+        if all("required" in choice for choice in choices):
+            return "needs one of " + ", ".join(f"“{choice['required'][0]}”" for choice in choices)
     return error.message[:200]
 
 

@@ -8,6 +8,8 @@ from django.conf import settings
 from django.contrib.auth import get_user_model
 from django.contrib.auth.middleware import LoginRequiredMiddleware
 from django.http import HttpRequest, HttpResponse
+from django.shortcuts import redirect
+from django.urls import reverse
 
 from pulley.web.errors import say, signed_out
 
@@ -55,9 +57,11 @@ class SignedIn(LoginRequiredMiddleware):
     def handle_no_permission(self, request: HttpRequest, view_func: Any) -> HttpResponse:
         """The sign-in page for a browser that goes to an address, 401 for what a page asks for."""
         goes_there = request.headers.get("Sec-Fetch-Mode", "navigate") == "navigate"
-        if request.headers.get("HX-Request") != "true" and goes_there:
-            return super().handle_no_permission(request, view_func)
-        return signed_out(request)
+        if request.headers.get("HX-Request") == "true" or not goes_there:
+            return signed_out(request)
+        if request.method != "GET":  # what was pressed is not done, and its address cannot be gone to afterwards
+            return redirect(f"{reverse('login')}?next=/&again=1")
+        return super().handle_no_permission(request, view_func)
 
 
 def kept_nowhere(get_response: Callable[[HttpRequest], HttpResponse]) -> Callable[[HttpRequest], HttpResponse]:

@@ -3,6 +3,7 @@
 What one web server process has found the others find in the cache, and what one works on the others wait for.
 """
 
+import contextlib
 import hashlib
 import json
 import os
@@ -48,21 +49,40 @@ def _name(key: Any) -> str:
     return hashlib.sha256(repr(key).encode()).hexdigest()
 
 
+def _begun(pid: int) -> str:
+    """When a process began, in the kernel's ticks: a number may be used again. Nothing when it is over."""
+    with contextlib.suppress(OSError):
+        return Path(f"/proc/{pid}/stat").read_text().rsplit(")", 1)[1].split()[19]
+    return ""
+
+
 def _once_in_all(name: str, work: Callable[[], Any]) -> Any:
     """What ``work`` finds, done by one of the processes; by the next one when that has died over it."""
     while (found := cache.get(name)) is None:
-        if not cache.add(f"{name}-at", os.getpid(), None):
-            worker = cache.get(f"{name}-at")
-            if worker and not Path(f"/proc/{worker}").exists():
-                cache.delete(f"{name}-at")
+        if not _taken(name):
             time.sleep(LOOK_EVERY)
             continue
         try:
             found = (work(),)
-            cache.set(name, found)
+            _share(name, found)
         finally:
             cache.delete(f"{name}-at")
     return found[0]
+
+
+def _taken(name: str) -> bool:
+    """Take a piece of work on, unless another process that lives has done so."""
+    pid, begun = cache.get(f"{name}-at", (0, ""))
+    if pid and _begun(pid) == begun:
+        return False
+    _share(f"{name}-at", (os.getpid(), _begun(os.getpid())))
+    return True
+
+
+def _share(name: str, value: Any) -> None:
+    """Let the other processes know something; where there is no room to write it down they work it out themselves."""
+    with contextlib.suppress(OSError):
+        cache.set(name, value)
 
 
 def _future(key: Any, work: Callable[[], Any]) -> Future:
@@ -132,7 +152,7 @@ def under_way(
     """
     key = (what, _key(assembly_id, teardown))
     name = _name(key)
-    report = every_so_often(lambda share: cache.set(f"{name}-share", share))
+    report = every_so_often(lambda share: _share(f"{name}-share", share))
     try:
         return _future(key, lambda: work(report)).result(SOON), 1.0
     except Unfinished:

@@ -28,7 +28,7 @@ export const waiting = () => queue.length;
 const isChange = ({ verb, elt }) => verb === "post" && !elt.closest("[data-asks], .sign-in-here");
 const again = (config) => config.headers["X-Again"] === "true";
 const valuesOf = (config) => Object.fromEntries([...config.formData.entries()]);
-const itemOf = (config, why) => ({ path: config.path, values: valuesOf(config), elt: config.elt, headers: config.headers, why });
+const itemOf = (config, why) => ({ config, path: config.path, values: valuesOf(config), elt: config.elt, headers: config.headers, why });
 
 function stripped({ path, values, elt, headers }) {
   const left = Object.fromEntries(Object.entries(values).filter(([name]) => !OF_PAGE.includes(name)));
@@ -70,8 +70,8 @@ function sendLater() {
 function sendFirst() {
   clearTimeout(timer);
   const [first] = queue;
-  if (!first || first.busy || held) return;
-  first.busy = true;
+  if (!first || held) return;
+  if (under) return sendLater();
   const here = first.elt.isConnected;
   const editor = document.querySelector("#editor");
   const place = here ? { source: first.elt } : { source: editor ?? document.body, swap: "none" };
@@ -115,35 +115,42 @@ document.body.addEventListener("htmx:configRequest", (event) => {
   tell();
   sendNow();
 });
-document.body.addEventListener("htmx:beforeRequest", ({ detail: { requestConfig: config } }) => {
+document.body.addEventListener("htmx:beforeRequest", ({ detail: { requestConfig: config, xhr } }) => {
   if (config.verb === "post" && !again(config) && !held && !signingIn()) document.querySelector("#notice").replaceChildren();
   if (!isChange(config)) return;
   under += 1;
   setTimeout(tell, SLOW);
+  xhr.addEventListener("loadend", () => {
+    judge(config, xhr); // where what asked has left the page, nothing below hears of it
+    tell();
+  });
 });
-document.body.addEventListener("htmx:afterRequest", ({ detail: { requestConfig: config } }) => {
-  if (!isChange(config)) return;
+
+/** What has become of a change: carried out, refused, or neither and kept; whether the page may take the answer on. */
+function judge(config, xhr) {
+  if (config.judged) return true;
+  config.judged = true;
   under -= 1;
-  tell();
-});
+  const refusal = REFUSED.includes(xhr.status);
+  if (refusal || carriedOut(config, xhr)) settled(config, refusal);
+  else keep(config, xhr.status < 300 ? 0 : xhr.status, xhr.status === 401 ? WHY[401] : sentenceOf(xhr.response));
+  return !queue.some((item) => item.config === config);
+}
+
 document.body.addEventListener("htmx:beforeOnLoad", (event) => {
   const { requestConfig: config, xhr } = event.detail;
   if (xhr.status === 401) {
     event.preventDefault();
     signInHere(xhr.response);
   }
-  if (!isChange(config)) return;
-  if (carriedOut(config, xhr)) return settled(config, false);
-  if (REFUSED.includes(xhr.status)) return settled(config, true);
-  event.preventDefault();
-  keep(config, xhr.status < 300 ? 0 : xhr.status, xhr.status === 401 ? WHY[401] : sentenceOf(xhr.response));
+  if (isChange(config) && !judge(config, xhr)) event.preventDefault();
 });
 for (const failure of ["htmx:sendError", "htmx:timeout"]) {
   document.body.addEventListener(failure, (event) => {
-    const { requestConfig: config } = event.detail;
+    const { requestConfig: config, xhr } = event.detail;
     if (!isChange(config)) return;
     event.detail.handled = true;
-    keep(config, 0);
+    judge(config, xhr);
   }, { capture: true });
 }
 
