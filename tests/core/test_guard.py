@@ -1,5 +1,6 @@
 """What the reader of a stranger's file can reach, how long it lives, and geometry that was damaged on the disk."""
 
+import os
 import re
 import signal
 import subprocess
@@ -7,10 +8,11 @@ import sys
 import tempfile
 import time
 from pathlib import Path
-from unittest import TestCase, skipUnless
+from unittest import TestCase, mock, skipUnless
 
 from pulley.core import files
 from pulley.core.errors import PulleyError
+from pulley.core.formats import step
 from pulley.core.formats.step import read_step
 from pulley.core.formats.store import load_mesh, mesh_path
 from tests.scenes import AS1, ROOT, WINCH, tower
@@ -103,6 +105,11 @@ class FenceTests(FolderCase):
         self.assertEqual(done.stdout.split(), ["own", *4 * ["True"]], done.stderr)
         self.assertIn("Permission denied", done.stderr)  # what it starts is fenced, too
         self.assertEqual((made / "made").read_text(), "made")
+
+    def test_the_reader_is_told_no_password(self):
+        with mock.patch.dict(os.environ, {"PULLEY_DB_PASSWORD": "secret", "LANG": "C.UTF-8"}):
+            self.assertNotIn("PULLEY_DB_PASSWORD", step._no_secrets())
+            self.assertIn("LANG", step._no_secrets())
 
     def test_the_reader_ends_with_its_parent_however_that_ends(self):
         words = [sys.executable, "-c", PARENT, str(WINCH), str(self.folder)]

@@ -156,9 +156,14 @@ def _start_reader(memory_limit: int) -> _Reader:
         stderr=errors,
         text=True,
         preexec_fn=lambda: confine(memory_limit),
-        env={**os.environ, "OMP_NUM_THREADS": "1", "OPENBLAS_NUM_THREADS": "1"},
+        env=_no_secrets() | {"OMP_NUM_THREADS": "1", "OPENBLAS_NUM_THREADS": "1"},
     )
     return _Reader(process, errors)
+
+
+def _no_secrets() -> dict[str, str]:
+    """The environment without what is Pulley's own: a reader has no business with passwords."""
+    return {name: value for name, value in os.environ.items() if not name.startswith("PULLEY_")}
 
 
 def _take_reader(memory_limit: int) -> _Reader:

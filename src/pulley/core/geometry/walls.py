@@ -37,6 +37,8 @@ def wall_thickness(corners: NDArray[np.float64], bodies: NDArray[np.int32]) -> N
     """
     if not len(corners):
         return np.zeros(0, np.float32)
+    # of one kind always, so that the kernels are compiled once: a fenced reader cannot write what it compiles
+    corners, bodies = np.ascontiguousarray(corners, float), np.ascontiguousarray(bodies, np.int32)
     normals = np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0])
     normals /= np.maximum(np.linalg.norm(normals, axis=1, keepdims=True), 1e-300)
     low, high = corners.min((0, 1)), corners.max((0, 1))
