@@ -142,9 +142,13 @@ class SlowTests(TestCase):
         self.folder = Path(self.enterContext(tempfile.TemporaryDirectory()))
         self.listening = self.enterContext(web_socket())
         self.address = self.listening.getsockname()
+        self.process = self.start()
+        self.wait_for_answer()
+
+    def start(self):
         process = start_web(self.listening, self.folder / "web.log")
         self.addCleanup(processes.stop, process)
-        self.wait_for_answer()
+        return process
 
     def wait_for_answer(self):
         until = time.monotonic() + 60
@@ -163,6 +167,13 @@ class SlowTests(TestCase):
             answer = b"".join(iter(lambda: connection.recv(4096), b""))
         self.assertTrue(answer.startswith(b"HTTP/1.1 200"), answer)
         return time.monotonic() - begun
+
+    def test_one_process_answers_for_another_that_died(self):
+        self.start()
+        self.process.kill()
+        self.process.wait()
+        for _ in range(5):
+            self.wait_for_answer()
 
     def test_two_hundred_slow_connections_hold_nobody_up(self):
         beginnings = (b"", b"G", b"GET / HTTP/1.1\r\nHost: 127", b"POST /bring-in HTTP/1.1\r\nHost: 127.0.0.1\r\n")
