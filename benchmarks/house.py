@@ -161,20 +161,13 @@ class House:
         return time.monotonic() - begun
 
     def pids(self, word: str = "") -> list[int]:
-        """Its child processes whose command has a word in it."""
-        found = []
-        for status in Path("/proc").glob("[0-9]*/environ"):
-            try:
-                if f"PULLEY_VAR={self.folder}\0".encode() not in status.read_bytes():
-                    continue
-                command = status.with_name("cmdline").read_bytes().replace(b"\0", b" ").decode()
-                state = status.with_name("stat").read_text().rsplit(")", 1)[1].split()[0]
-            except OSError:
-                continue
-            pid = int(status.parent.name)
-            if word in command and state not in "ZX" and pid != (self.process.pid if self.process else 0):
-                found.append(pid)
-        return found
+        """Its child processes whose command has a word in it; readers, whose environment says nothing, by their parents."""
+        mine = f"PULLEY_VAR={self.folder}\0".encode()
+        known = [status for status in map(_status, Path("/proc").glob("[0-9]*")) if status]
+        own = {pid for pid, _, _, environment in known if mine in environment}
+        own |= {pid for pid, parent, _, _ in known if parent in own}
+        own -= {self.process.pid} if self.process else set()
+        return [pid for pid, _, command, _ in known if pid in own and word in command]
 
     def kill(self, word: str) -> int:
         """Kill its processes whose command has a word in it; how many."""
@@ -188,6 +181,15 @@ class House:
         with socket.socket() as probe:
             probe.settimeout(2)
             return probe.connect_ex(("127.0.0.1", self.port)) == 0 and Visitor(self.address).get("/alive").status == 200
+
+
+def _status(folder: Path) -> tuple[int, int, str, bytes] | None:
+    """A living process's number, its parent's, its command and its environment."""
+    with contextlib.suppress(OSError):
+        state, parent = (folder / "stat").read_text().rsplit(")", 1)[1].split()[:2]
+        command = (folder / "cmdline").read_bytes().replace(b"\0", b" ").decode(errors="replace")
+        return None if state in "ZX" else (int(folder.name), int(parent), command, (folder / "environ").read_bytes())
+    return None
 
 
 def _kill(pid: int) -> None:
