@@ -161,7 +161,7 @@ class House:
         return time.monotonic() - begun
 
     def pids(self, word: str = "") -> list[int]:
-        """Its child processes whose command has a word in it; readers, whose environment says nothing, by their parents."""
+        """Its child processes whose command has a word in it; readers, whose environment is bare, by their parents."""
         mine = f"PULLEY_VAR={self.folder}\0".encode()
         known = [status for status in map(_status, Path("/proc").glob("[0-9]*")) if status]
         own = {pid for pid, _, _, environment in known if mine in environment}
