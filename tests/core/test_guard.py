@@ -71,7 +71,7 @@ class OtherFilesTests(FolderCase):
             text = text.replace(old, new)
         path = self.folder / "top.stp"
         path.write_text(text, "latin-1")
-        return read_step(path, self.folder / "store", time_limit=60)
+        return read_step(path, self.folder / "store")
 
     def test_a_file_whose_parts_are_in_others_is_refused_with_their_names(self):
         with self.assertRaisesRegex(PulleyError, "top.stp needs parts.*: mainbody_asm.stp, head_asm.stp, tail_asm.stp"):
@@ -120,7 +120,7 @@ class FenceTests(FolderCase):
         parent.send_signal(signal.SIGKILL)
         parent.wait()
         parent.stdout.close()
-        until = time.monotonic() + 10
+        until = time.monotonic() + 60
         while not has_ended(reader):
             self.assertLess(time.monotonic(), until)
             time.sleep(0.02)
