@@ -4,6 +4,7 @@ import html
 import json
 import re
 import time
+from concurrent.futures import Future
 from unittest import mock
 from uuid import uuid4
 
@@ -94,6 +95,12 @@ class ProposingTests(SignedInCase):
                 stopping = self.ask(run=run, most="3").content.decode()
         self.assertIn("3 steps proposed", stopping)
         self.assertLess(len(told), 400)
+
+    def test_work_that_fails_before_anybody_looks_is_said(self):
+        failed: Future = Future()
+        failed.set_exception(PulleyError("The processor caught fire."))
+        with mock.patch.object(verdicts, "_pool", mock.Mock(submit=mock.Mock(return_value=failed))):
+            self.assertContains(self.ask(expect=422, run=uuid4().hex), "caught fire", status_code=422)
 
     def test_work_that_died_begins_again(self):
         with mock.patch.object(proposals, "propose", side_effect=PulleyError("The processor caught fire.")):

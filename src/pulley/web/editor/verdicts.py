@@ -30,7 +30,7 @@ TELL_EVERY = 0.3  # seconds between two reports to the other processes
 
 _pool = ThreadPoolExecutor(4, "check")
 _found: OrderedDict[Any, Future] = OrderedDict()
-_lock = threading.RLock()
+_lock = threading.Lock()
 
 
 def _key(assembly_id: Any, teardown: core.Teardown) -> Any:
@@ -88,13 +88,16 @@ def _share(name: str, value: Any) -> None:
 def _future(key: Any, work: Callable[[], Any]) -> Future:
     """Work under way or done for a key; the least lately asked for is forgotten."""
     with _lock:
-        if key not in _found:
+        future = _found.get(key)
+        new = future is None
+        if future is None:
             future = _found[key] = _pool.submit(_once_in_all, _name(key), work)
-            future.add_done_callback(lambda done: _forget_failed(key, done))
         _found.move_to_end(key)
         while len(_found) > KEPT:
             _found.popitem(last=False)[1].cancel()
-        return _found[key]
+    if new:
+        future.add_done_callback(lambda done: _forget_failed(key, done))  # at once, when it has failed already
+    return future
 
 
 def _forget_failed(key: Any, done: Future) -> None:
