@@ -11,6 +11,7 @@ import subprocess
 import sys
 import time
 from collections.abc import Callable, Iterator
+from dataclasses import replace
 
 import coal
 import fcl
@@ -143,7 +144,7 @@ def coal_steps(assembly: Assembly, path: str, along: np.ndarray) -> Callable[[],
     """Stepping with coal, body by body, less those that collide at the first step."""
     models = {part.key: coal_model(part.mesh) for part, _ in assembly.parts}
     places = {leaf.path: coal.Transform3s(leaf.pose[:3, :3], leaf.pose[:3, 3]) for leaf in assembly.leaves}
-    model, home = models[assembly.by_path[path].part.key], assembly.by_path[path].pose
+    model, home = models[assembly.leaf(path).part.key], assembly.by_path[path].pose
     rest = [(models[leaf.part.key], places[leaf.path]) for leaf in assembly.leaves if leaf.path != path]
 
     def collides(travel: float, body: object, place: object) -> bool:
@@ -175,7 +176,7 @@ def checks() -> None:
         assembly, plan = flanges(units, bolts), flange_teardown(units, bolts)
         name = f"{len(plan.steps)} steps, {len(assembly.leaves)} components"
         steps = list(plan.steps)
-        steps[6] = type(steps[6])(steps[6].id, steps[6].members, steps[6].direction, 15.0)
+        steps[6] = replace(steps[6], motion=replace(steps[6].motion, distance=15.0))
         changed = type(plan)(plan.name, tuple(steps))
         for what, teardown in (("the first time", plan), ("again", plan), ("step 7 changed", changed)):
             begun = time.perf_counter()

@@ -10,8 +10,8 @@ from tests.scenes import UP, WINCH, WINCH_TEARDOWN, axial, boxes, read, teardown
 from benchmarks.timing import median_ms, row
 from pulley.core import visibility
 from pulley.core.crossings import crossings
-from pulley.core.formats import teardown_json
-from pulley.core.motion.score import compose
+from pulley.core.formats import teardown as teardown_json
+from pulley.core.score.compose import compose
 
 
 def run() -> None:

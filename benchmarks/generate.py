@@ -8,9 +8,10 @@ import manifold3d
 import numpy as np
 from numpy.typing import NDArray
 
-from pulley.core.assembly import Assembly, Component, Part
+from pulley.core.assembly import Assembly, Leaf, Part
 from pulley.core.geometry.frames import Pose, translation
 from pulley.core.geometry.mesh import Mesh, box_mesh, flat_mesh
+from pulley.core.motion import Axial
 from pulley.core.teardown import Step, Teardown
 
 # ISO 261 coarse pitches and ISO 262 sizes in mm (from memory; tests/reference names the table)
@@ -75,7 +76,7 @@ def assemble(name: str, items: list[tuple[str, Mesh, Pose]]) -> Assembly:
     components = []
     for name_, mesh, pose in items:
         part = parts.setdefault(id(mesh), Part(f"p{len(parts)}", name_.partition("#")[0], mesh))
-        components.append(Component(name_, name_, None, pose, part))
+        components.append(Leaf(name_, name_, None, pose, part))
     return Assembly(name, tuple(components))
 
 
@@ -182,5 +183,5 @@ def flange_teardown(units: int = 1, bolts: int = 8) -> Teardown:
             ((*ring["nut"], *ring["washer"]), down, 40.0),
             ((f"foot#{unit}",), down, 20.0),
         ):
-            steps.append(Step(f"s{len(steps) + 1}", members, direction, distance))
+            steps.append(Step(f"s{len(steps) + 1}", members, Axial(direction, distance)))
     return Teardown("Flanges apart", tuple(steps))

@@ -11,7 +11,7 @@ from playwright.sync_api import Page
 from tests.scenes import UP, axial, teardown
 
 from benchmarks.generate import lathe
-from pulley.core.assembly import Assembly, Component, Part
+from pulley.core.assembly import Assembly, Leaf, Part
 from pulley.core.geometry.frames import translation
 
 COUNT, STEPS = 1000, 100
@@ -41,7 +41,7 @@ def pins() -> Assembly:
     """A thousand stepped pins in a square, of one part."""
     part = Part("pin", "Pin", lathe([(0.0, 0.0), (2.0, 0.0), (2.0, 8.0), (3.5, 8.0), (3.5, 11.0), (0.0, 11.0)], 24))
     places = [translation((10.0 * (k % 40), 10.0 * (k // 40), 0.0)) for k in range(COUNT)]
-    components = tuple(Component(f"p{k}", f"Pin {k + 1}", None, place, part) for k, place in enumerate(places))
+    components = tuple(Leaf(f"p{k}", f"Pin {k + 1}", None, place, part) for k, place in enumerate(places))
     return Assembly("A thousand pins", components, source={"file": "pins.step", "sha256": "0" * 64})
 
 

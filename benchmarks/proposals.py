@@ -20,10 +20,10 @@ from pulley.core.assembly import Assembly
 from pulley.core.contact.check import check
 from pulley.core.contact.scene import Scene, home_scene
 from pulley.core.geometry.frames import Vector
-from pulley.core.motion.score import compose
 from pulley.core.planning.blocking import SIX
 from pulley.core.planning.kinds import FASTENERS, kind_of
 from pulley.core.planning.proposal import propose
+from pulley.core.score.compose import compose
 from pulley.core.teardown import Teardown
 
 DEMO = ("deck_winch", "halyard_block", "round_hatch", "cam_cleat", "mast_foot", "roller", "friction_pack")
@@ -79,7 +79,7 @@ def alike(assembly: Assembly, teardown: Teardown) -> str:
     for step in teardown.steps:
         for path in set(assembly.leaves_of(step.members)) - seen:
             seen.add(path)
-            part = assembly.by_path[path].part
+            part = assembly.leaf(path).part
             if kind_of(part) in FASTENERS:
                 steps.setdefault(part.key, Counter())[step.id] += 1
     several = [count for count in steps.values() if sum(count.values()) > 1]

@@ -21,6 +21,7 @@ from benchmarks.referee_scenes import TOLERANCE, Query, scenes
 from pulley.core.assembly import Assembly
 from pulley.core.contact.check import check
 from pulley.core.contact.scene import home_scene
+from pulley.core.motion import Axial
 from pulley.core.planning.proposal import propose
 from pulley.core.teardown import Teardown
 
@@ -71,9 +72,9 @@ def ask(query: Query) -> tuple[float | None, float]:
     assembly = Assembly("scene", tuple(body.component() for body in query.bodies))
     begun = time.process_time()
     step = query.steps[0]
-    if len(query.steps) == 1 and step.kind == "axial" and not step.spacing:
+    if len(query.steps) == 1 and isinstance(step.motion, Axial) and not step.spacing:
         met = home_scene(assembly).first_meeting(list(step.members), np.array(step.direction))
-        share = met.travel / step.distance if met and met.travel < step.distance else None
+        share = met.travel / step.motion.distance if met and met.travel < step.motion.distance else None
     else:
         snags = check(assembly, Teardown("one", query.steps)).snags.values()
         share = min((snag.at for found in snags for snag in found if snag.kind == "sweep"), default=None)

@@ -6,6 +6,7 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy.spatial.transform import Rotation
 
+from pulley.core.motion import Axial, Path, Radial, Turn
 from pulley.core.teardown import Step
 
 Pose = NDArray[np.float64]
@@ -15,40 +16,41 @@ FINE = 400  # pieces of each span of a rounded path
 
 def moves(step: Step, middle: Callable[[str], NDArray[np.float64]]) -> Iterator[tuple[str, Move]]:
     """Each member of a step and its move; ``middle`` gives the middle (3,) of a member as the step finds it."""
-    ranks = [k for k, size in enumerate(step.layers) for _ in range(size)] or list(range(len(step.members)))
-    places = len(step.layers) or len(step.members)
-    spacing = step.pitch if step.total is None else step.total / max(places - 1, 1)
+    motion, fan = step.motion, step.motion.fan
+    ranks = [k for k, size in enumerate(fan.layers) for _ in range(size)] or list(range(len(step.members)))
+    places = len(fan.layers) or len(step.members)
+    spacing = fan.pitch if fan.total is None else fan.total / max(places - 1, 1)
     for member, rank in zip(step.members, ranks, strict=True):
-        if step.kind == "turn":
-            yield member, _turned(step)
-        elif step.kind == "radial":
-            arm = middle(dict(step.follow).get(member, member)) - np.array(step.point or step.axis.origin)
-            if step.axis:
-                axis = _unit(np.array(step.axis.direction))
+        if isinstance(motion, Turn):
+            yield member, _turned(motion)
+        elif isinstance(motion, Radial):
+            arm = middle(dict(motion.follow).get(member, member)) - np.array(motion.point or motion.axis.origin)
+            if motion.axis:
+                axis = _unit(np.array(motion.axis.direction))
                 arm = arm - (arm @ axis) * axis
-            yield member, _slid(np.vstack([np.zeros(3), _unit(arm) * step.distance]))
+            yield member, _slid(np.vstack([np.zeros(3), _unit(arm) * motion.distance]))
         else:
-            yield member, _slid(_points(step, rank * spacing))
+            yield member, _slid(_points(motion, rank * spacing))
 
 
-def _points(step: Step, farther: float) -> NDArray[np.float64]:
+def _points(motion: Axial | Path, farther: float) -> NDArray[np.float64]:
     """The displacements (k, 3) that a member passes through, from its start."""
-    if step.kind == "axial":
-        return np.vstack([np.zeros(3), _unit(np.array(step.direction)) * (step.distance + farther)])
-    points = np.vstack([np.zeros(3), step.waypoints])
-    points = _rounded(points) if step.smooth else points
+    if isinstance(motion, Axial):
+        return np.vstack([np.zeros(3), _unit(np.array(motion.direction)) * (motion.distance + farther)])
+    points = np.vstack([np.zeros(3), motion.waypoints])
+    points = _rounded(points) if motion.smooth else points
     points[-1] += _unit(points[-1] - points[-2]) * farther
     return points
 
 
-def _turned(step: Step) -> Move:
-    along = _unit(np.array(step.axis.direction))
-    origin = np.array(step.axis.origin)
+def _turned(motion: Turn) -> Move:
+    along = _unit(np.array(motion.axis.direction))
+    origin = np.array(motion.axis.origin)
 
     def turned(share: float) -> Pose:
         pose = np.eye(4)
-        pose[:3, :3] = Rotation.from_rotvec(along * np.radians(step.angle * share)).as_matrix()
-        pose[:3, 3] = origin - pose[:3, :3] @ origin + along * step.advance * step.angle * share / 360
+        pose[:3, :3] = Rotation.from_rotvec(along * np.radians(motion.angle * share)).as_matrix()
+        pose[:3, 3] = origin - pose[:3, :3] @ origin + along * motion.advance * motion.angle * share / 360
         return pose
 
     return turned

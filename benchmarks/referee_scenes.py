@@ -10,9 +10,10 @@ from scipy.spatial.transform import Rotation
 
 from benchmarks.referee_bodies import Make, Solid, box, corners_of, plate, random_body, screw, thread, tube
 from benchmarks.referee_moves import Move, Pose, moves
-from pulley.core.assembly import Component, Part
+from pulley.core.assembly import Leaf, Part
 from pulley.core.geometry.mesh import flat_mesh
-from pulley.core.teardown import Axis, Step
+from pulley.core.motion import Axial, Axis, Fan, Path, Radial, Turn
+from pulley.core.teardown import Step, Timing
 
 SAG = 0.04  # mm that a circle's chords may lie off it in what Pulley is given, as its own reader meshes
 FINER = 2.5  # times the segments by which the referee judges
@@ -55,13 +56,13 @@ class Body:
         """The body where it stands, as the referee judges it."""
         return self._finer.transform(self.pose[:3])
 
-    def component(self) -> Component:
+    def component(self) -> Leaf:
         """What Pulley is given."""
         corners = corners_of(self.own)
         mesh = flat_mesh(corners)
         reach = float(np.linalg.norm(corners, axis=2).max())
         object.__setattr__(mesh, "error", reach * (1 - np.cos(np.pi / self.segments)))
-        return Component(self.name, self.name, None, self.pose, Part(self.name, self.name, mesh))
+        return Leaf(self.name, self.name, None, self.pose, Part(self.name, self.name, mesh))
 
 
 @dataclass
@@ -120,7 +121,7 @@ def _placed(random: np.random.Generator, at: NDArray[np.float64] | tuple = (0, 0
 
 
 def _axial(mover: str, along: NDArray[np.float64] | tuple, distance: float) -> tuple[Step]:
-    return (Step("s1", (mover,), tuple(map(float, along)), float(distance)),)
+    return (Step("s1", (mover,), Axial(tuple(map(float, along)), float(distance))),)
 
 
 def apart(random: np.random.Generator, size: float) -> Query:
@@ -235,7 +236,7 @@ def turning(random: np.random.Generator, size: float) -> Query:
     query = apart(random, size)
     axis = Axis(tuple(_unit(random) * size * 1.5), tuple(_unit(random)))
     angle, advance = float(random.choice([-1, 1]) * random.uniform(30, 400)), float(random.uniform(-2, 2) * size)
-    step = Step("s1", ("a",), kind="turn", axis=axis, angle=angle, advance=advance)
+    step = Step("s1", ("a",), Turn(axis, angle, advance=advance))
     return Query("turns", query.bodies, (step,))
 
 
@@ -245,13 +246,17 @@ def pathed(random: np.random.Generator, size: float) -> Query:
     points = np.cumsum([_unit(random) * size * random.uniform(0.5, 2.5) for _ in range(3)], axis=0)
     if random.random() < 0.5:
         points[1] = query.bodies[1].pose[:3, 3] * random.uniform(0.7, 1.5)
-    return Query("paths", query.bodies, (Step("s1", ("a",), kind="path", waypoints=tuple(map(tuple, points))),))
+    return Query("paths", query.bodies, (Step("s1", ("a",), Path(tuple(map(tuple, points)))),))
 
 
 def rounded(random: np.random.Generator, size: float) -> Query:
     """The same along a rounded path."""
     query = pathed(random, size)
-    return Query("smooth paths", query.bodies, tuple(replace(step, smooth=True) for step in query.steps))
+    return Query(
+        "smooth paths",
+        query.bodies,
+        tuple(replace(step, motion=replace(step.motion, smooth=True)) for step in query.steps),
+    )
 
 
 def radial(random: np.random.Generator, size: float) -> Query:
@@ -266,7 +271,7 @@ def radial(random: np.random.Generator, size: float) -> Query:
         bodies.append(Body(f"b{k}", random_body(random, size), _placed(random, at), least=size / 10))
     centre = {"axis": Axis((0, 0, 0), (0, 0, 1))} if random.random() < 0.5 else {"point": (0.0, 0.0, 0.0)}
     members = tuple(body.name for body in bodies[:-2])
-    return Query("radial", bodies, (Step("s1", members, distance=6 * size, kind="radial", **centre),))
+    return Query("radial", bodies, (Step("s1", members, Radial(6 * size, **centre)),))
 
 
 def fan(random: np.random.Generator, size: float) -> Query:
@@ -278,7 +283,7 @@ def fan(random: np.random.Generator, size: float) -> Query:
         for k in range(count)
     ]
     members = tuple(body.name for body in bodies)
-    step = Step("s1", members[::-1] if wrong else members, (0, 0, 1), 2 * size, pitch=pitch)
+    step = Step("s1", members[::-1] if wrong else members, Axial((0, 0, 1), 2 * size, fan=Fan(pitch=pitch)))
     # the last of the fan goes farthest; each gains a pitch on the next while that goes its whole way
     known = (2 * size + (count - 1) * pitch) * gap / pitch if wrong else None
     return Query("fans", bodies, (step,), known=known)
@@ -289,14 +294,18 @@ def meeting(random: np.random.Generator, size: float) -> Query:
     query = apart(random, size)
     (first,), other = query.steps, query.bodies[1]
     start = other.pose[:3, 3]
-    back = {"direction": tuple(_unit(random) * 0.6 - start / np.linalg.norm(start)), "distance": size * 4}
+    back = tuple(_unit(random) * 0.6 - start / np.linalg.norm(start))
     points = np.cumsum([_unit(random) * size for _ in range(2)], axis=0)
     motion = [
-        {"kind": "axial", **back},
-        {"kind": "path", "waypoints": tuple(map(tuple, points))},
-        {"kind": "turn", "axis": Axis((0, 0, 0), tuple(_unit(random))), "angle": float(random.uniform(60, 360))},
+        Axial(back, size * 4),
+        Path(tuple(map(tuple, points))),
+        Turn(Axis((0, 0, 0), tuple(_unit(random))), float(random.uniform(60, 360))),
     ][random.integers(3)]
-    return Query("at the same time", query.bodies, (first, Step("s2", (other.name,), start="with", **motion)))
+    return Query(
+        "at the same time",
+        query.bodies,
+        (first, Step("s2", (other.name,), motion, timing=Timing(start="with"))),
+    )
 
 
 def threaded(random: np.random.Generator, size: float) -> Query:
@@ -327,7 +336,7 @@ def threaded(random: np.random.Generator, size: float) -> Query:
     if straight:
         return Query("threads", bodies, _axial("a", (0, 0, 1), turns * pitch), gap=gap)
     axis = Axis((0, 0, 0), (0, 0, 1))
-    step = Step("s1", ("a",), kind="turn", axis=axis, angle=360.0 * turns, advance=pitch * factor)
+    step = Step("s1", ("a",), Turn(axis, 360.0 * turns, advance=pitch * factor))
     return Query("threads", bodies, (step,), gap=gap)
 
 
@@ -365,26 +374,7 @@ def scenes(count: int, seed: int) -> Iterator[Query]:
 def _elsewhere(query: Query, random: np.random.Generator) -> Query:
     """The same, turned and moved as a whole."""
     away = _placed(random, random.uniform(-3000, 3000, 3))
-    turned = away[:3, :3]
     for body in query.bodies:
         body.pose = away @ body.pose
-    query.steps = tuple(_turned(step, turned, away[:3, 3]) for step in query.steps)
+    query.steps = tuple(replace(step, motion=step.motion.mapped(away)) for step in query.steps)
     return query
-
-
-def _turned(step: Step, turned: NDArray[np.float64], moved: NDArray[np.float64]) -> Step:
-    """A step where everything is turned (3, 3) and then moved (3,)."""
-
-    def point(at: tuple) -> tuple:
-        return tuple((turned @ np.array(at) + moved).tolist())
-
-    def along(way: tuple) -> tuple:
-        return tuple((turned @ np.array(way)).tolist())
-
-    return replace(
-        step,
-        direction=along(step.direction),
-        axis=step.axis and Axis(point(step.axis.origin), along(step.axis.direction)),
-        point=step.point and point(step.point),
-        waypoints=tuple(map(along, step.waypoints)),
-    )

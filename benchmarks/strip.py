@@ -10,7 +10,7 @@ from playwright.sync_api import Page
 
 from benchmarks.effort import Hand
 from benchmarks.scenes import ROOT
-from pulley.core.planning.directions import AXES
+from pulley.core.geometry.directions import AXES
 
 PLAN = ROOT / "demo/deck_winch.teardown.json"
 NAMES = {direction: axis for axis, _, direction in AXES}

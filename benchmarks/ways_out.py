@@ -16,7 +16,7 @@ from benchmarks.timing import median_ms, row
 from pulley.core.assembly import Assembly
 from pulley.core.contact import sweep
 from pulley.core.contact.scene import Scene, home_scene
-from pulley.core.planning.directions import AXES
+from pulley.core.geometry.directions import AXES
 from pulley.core.planning.ways_out import ways_out
 
 PITCH = 0.5  # mm

@@ -4,8 +4,8 @@ from dataclasses import replace
 
 from pulley.core import crossings, editing, visibility
 from pulley.core.assembly import Assembly
-from pulley.core.motion.score import compose
-from pulley.core.motion.views import view_at
+from pulley.core.score.compose import compose
+from pulley.core.score.shots import view_at
 from pulley.core.teardown import Camera, Orbit, Teardown
 
 ENOUGH = 0.4  # share of what moves that has to be seen, else another view is looked for
@@ -16,7 +16,11 @@ ROUND = 9.0  # seconds that the orbit at the end takes
 def filmed(assembly: Assembly, teardown: Teardown, captions: dict[str, str]) -> Teardown:
     """The teardown with everything that a film needs; captions are by the label of their step."""
     steps = tuple(
-        replace(step, caption=captions.get(step.label, step.label), start=ARRIVE if step.camera and k else step.start)
+        replace(
+            step,
+            caption=captions.get(step.label, step.label),
+            timing=replace(step.timing, start=ARRIVE) if step.view.camera and k else step.timing,
+        )
         for k, step in enumerate(teardown.steps)
     )
     film = replace(teardown, steps=steps, orbits=(Orbit("o1", duration=ROUND),))

@@ -8,48 +8,50 @@ Each teardown is checked for snags before it is written.
 
 import sys
 import tempfile
-from dataclasses import replace
 from pathlib import Path
+from typing import Any
 
 import numpy as np
 
 from filming import filmed
+from pulley.core import motion
 from pulley.core.assembly import Assembly
 from pulley.core.camera import fitted
 from pulley.core.contact.check import check
 from pulley.core.contact.fits import find_fits
-from pulley.core.formats import teardown_json
+from pulley.core.formats import teardown as teardown_json
 from pulley.core.formats.step import read_step
 from pulley.core.geometry.frames import apply
-from pulley.core.motion.steps import displacements, poses_at
-from pulley.core.teardown import Axis, Camera, Step, Teardown
+from pulley.core.motion import Axial, Axis, Fan, Motion, Radial, Turn
+from pulley.core.score.stages import displacements, poses_at
+from pulley.core.teardown import Camera, Step, Teardown, View
 
 HERE = Path(__file__).parent
 UP, DOWN, FRONT, BACK = (0.0, 0.0, 1.0), (0.0, 0.0, -1.0), (0.0, -1.0, 0.0), (0.0, 1.0, 0.0)
 AXLE = Axis((0.0, 0.0, 0.0), UP)
 M8_PITCH = 1.25  # mm, ISO 261 coarse (from memory)
 
-Planned = list[tuple[str, list[str], Step, str | None]]  # label, members, motion, view
+Planned = list[tuple[str, list[str], Motion, str | None]]  # label, members, motion, view
 
 
-def along(direction: tuple[float, float, float], distance: float, **more: float) -> Step:
-    """An axial motion."""
-    return Step("", (), direction, distance, **more)
+def along(direction: tuple[float, float, float], distance: float, **fan: Any) -> Motion:
+    """An axial motion, fanned or not."""
+    return Axial(direction, distance, Fan(**fan))
 
 
-def by_way_of(*waypoints: tuple[float, float, float], smooth: bool = False) -> Step:
+def by_way_of(*waypoints: tuple[float, float, float], smooth: bool = False) -> Motion:
     """A motion along waypoints."""
-    return Step("", (), kind="path", waypoints=waypoints, smooth=smooth)
+    return motion.Path(waypoints, smooth=smooth)
 
 
-def outward(distance: float) -> Step:
+def outward(distance: float) -> Motion:
     """A motion away from the axle."""
-    return Step("", (), distance=distance, kind="radial", axis=AXLE)
+    return Radial(distance, AXLE)
 
 
-def unscrewed(turns: float, pitch: float) -> Step:
+def unscrewed(turns: float, pitch: float) -> Motion:
     """A motion that takes a nut off the axle, downward: with a right-hand thread it turns clockwise seen from above."""
-    return Step("", (), kind="turn", axis=AXLE, angle=-360.0 * turns, advance=pitch)
+    return Turn(AXLE, -360.0 * turns, advance=pitch)
 
 
 # Members with a trailing * are every component of that name.
@@ -101,7 +103,7 @@ def paths(assembly: Assembly, pattern: str) -> list[str]:
 def views(assembly: Assembly, steps: tuple[Step, ...]) -> tuple[Camera, ...]:
     """Three views fitted to everything as it stands at the end."""
     end = poses_at(assembly, displacements(assembly, Teardown("", steps))[-1])
-    points = np.concatenate([apply(pose, assembly.by_path[path].part.mesh.bounds) for path, pose in end.items()])
+    points = np.concatenate([apply(pose, assembly.leaf(path).part.mesh.bounds) for path, pose in end.items()])
     named = (
         ("Front quarter", (0.62, -0.66, 0.43)),
         ("From below", (0.5, -0.7, -0.35)),
@@ -118,14 +120,14 @@ def views(assembly: Assembly, steps: tuple[Step, ...]) -> tuple[Camera, ...]:
 def teardown(assembly: Assembly, name: str, plan: Planned) -> Teardown:
     """A plan as a teardown; the fits that the shapes show are confirmed."""
     steps = tuple(
-        replace(
-            motion,
-            id=f"s{k}",
-            members=tuple(path for pattern in patterns for path in paths(assembly, pattern)),
-            label=label,
-            camera=camera,
+        Step(
+            f"s{k}",
+            tuple(path for pattern in patterns for path in paths(assembly, pattern)),
+            moved,
+            label,
+            view=View(camera),
         )
-        for k, (label, patterns, motion, camera) in enumerate(plan, 1)
+        for k, (label, patterns, moved, camera) in enumerate(plan, 1)
     )
     fits = tuple({"a": fit.a, "b": fit.b, "depth": round(fit.depth, 3)} for fit in find_fits(assembly))
     return Teardown(name, steps, views(assembly, steps), fits, source=assembly.source)

@@ -9,20 +9,21 @@ that the whole stays low enough to look at.
 import sys
 
 from halyard_teardown import DOWN, UP, Planned, along, by_way_of, write
-from pulley.core.teardown import Axis, Step
+from pulley.core.motion import Axis, Motion, Radial, Turn
+from pulley.core.teardown import Step
 
 SPINDLE = Axis((0.0, 0.0, 0.0), UP)
 M24_PITCH = 3.0  # mm, ISO 261 coarse (from memory)
 
 
-def outward(distance: float, x: float = 0.0, y: float = 0.0) -> Step:
+def outward(distance: float, x: float = 0.0, y: float = 0.0) -> Motion:
     """A motion away from an upright axis through (x, y)."""
-    return Step("", (), distance=distance, kind="radial", axis=Axis((x, y, 0.0), UP))
+    return Radial(distance, Axis((x, y, 0.0), UP))
 
 
-def unscrewed(turns: float) -> Step:
+def unscrewed(turns: float) -> Motion:
     """A motion that takes the crown nut up: with a right-hand thread, anticlockwise seen from above."""
-    return Step("", (), kind="turn", axis=SPINDLE, angle=360.0 * turns, advance=M24_PITCH)
+    return Turn(SPINDLE, 360.0 * turns, advance=M24_PITCH)
 
 
 STRIP: Planned = [

@@ -3,15 +3,17 @@
 import atexit
 import shutil
 import tempfile
+from dataclasses import replace
 from functools import cache
 from pathlib import Path
 
 import numpy as np
 
-from pulley.core.assembly import Assembly, Component, Part
+from pulley.core.assembly import Assembly, Leaf, Part
 from pulley.core.formats.step import read_step
 from pulley.core.geometry.frames import translation
 from pulley.core.geometry.mesh import Mesh, box_mesh
+from pulley.core.motion import Axial
 from pulley.core.teardown import Step, Teardown
 
 ROOT = Path(__file__).resolve().parents[1]
@@ -44,7 +46,7 @@ def boxes(**placed: tuple[tuple[float, float, float], tuple[float, float, float]
     components = []
     for k, (name, (size, corner)) in enumerate(placed.items()):
         part = Part(f"p{k}", name, box_mesh((0, 0, 0), size))
-        components.append(Component(name, name, None, translation(np.array(corner, float)), part))
+        components.append(Leaf(name, name, None, translation(np.array(corner, float)), part))
     return Assembly("boxes", tuple(components))
 
 
@@ -56,7 +58,18 @@ def tower() -> Assembly:
 
 def axial(members: tuple[str, ...], direction: tuple[float, float, float], distance: float, id: str = "s1") -> Step:
     """An axial step with a label."""
-    return Step(id, members, direction, distance, label=f"Step {id}")
+    return Step(id, members, Axial(direction, distance), label=f"Step {id}")
+
+
+def changed(step: Step, **values) -> Step:
+    """The step with other values of its own, of its motion, its fan, its timing or its view."""
+    for part in ("timing", "view", "motion"):
+        own = {name: values.pop(name) for name in list(values) if name in vars(getattr(step, part))}
+        step = replace(step, **{part: replace(getattr(step, part), **own)})
+    fan = {name: values.pop(name) for name in ("pitch", "total", "layers") if name in values}
+    if fan:
+        step = replace(step, motion=replace(step.motion, fan=replace(step.motion.fan, **fan)))
+    return replace(step, **values)
 
 
 def teardown(*steps: Step) -> Teardown:

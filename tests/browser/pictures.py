@@ -4,7 +4,7 @@ from PIL import Image
 
 from pulley.core import editing
 from pulley.core import teardown as core
-from pulley.core.formats import teardown_json
+from pulley.core.formats import teardown as teardown_json
 from pulley.web.accounts.models import Preferences
 from pulley.web.editor import services
 from pulley.web.editor.models import Teardown

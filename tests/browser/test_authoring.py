@@ -7,11 +7,11 @@ import numpy as np
 from benchmarks import effort
 
 from pulley.core import teardown as core
-from pulley.core.formats import teardown_json
-from pulley.web.editor import rows, services
+from pulley.core.formats import teardown as teardown_json
+from pulley.web.editor import persistence, services
 from pulley.web.editor.models import Teardown
 from tests.browser.base import BrowserCase
-from tests.scenes import RIGHT, ROOT, UP, WINCH, WINCH_WRONG, axial
+from tests.scenes import RIGHT, ROOT, UP, WINCH, WINCH_WRONG, axial, changed
 
 SCENES = {
     "Friction pack": "friction_pack",
@@ -38,7 +38,7 @@ class AuthoringCase(BrowserCase):
         self.revision = 0
 
     def kept(self, row: Teardown) -> core.Teardown:
-        return rows.load(Teardown.objects.get(pk=row.pk))
+        return persistence.load(Teardown.objects.get(pk=row.pk))
 
     def ways(self, kind: str = "straight"):
         self.page.wait_for_selector(f'#canvas[data-ways=shown] .ways-inner[data-kind="{kind}"]')
@@ -177,19 +177,19 @@ class MakingTests(AuthoringCase):
         page.wait_for_selector("text=2 legs so far")
         page.click("#make-path")
         self.changed()
-        self.assertEqual(self.kept(row).steps[0].waypoints, ((40, 0, 0), (40, 0, 30)))
+        self.assertEqual(self.kept(row).steps[0].motion.waypoints, ((40, 0, 0), (40, 0, 30)))
         knob = page.locator(".bend[data-leg='1'] rect")
         knob.wait_for()
         box = knob.bounding_box()
         self.drag((box["x"] + 7, box["y"] + 7), (box["x"] + 7, box["y"] - 60))
         self.changed()
         (step,) = self.kept(row).steps
-        self.assertGreater(step.waypoints[1][2], 30)
-        self.assertEqual(step.waypoints[0], (40, 0, 0))
+        self.assertGreater(step.motion.waypoints[1][2], 30)
+        self.assertEqual(step.motion.waypoints[0], (40, 0, 0))
         page.fill("#leg-s1-0", "2*25")
         page.press("#leg-s1-0", "Enter")
         self.changed()
-        self.assertEqual(self.kept(row).steps[0].waypoints[0], (50, 0, 0))
+        self.assertEqual(self.kept(row).steps[0].motion.waypoints[0], (50, 0, 0))
 
     def test_the_end_of_a_straight_step_is_dragged_and_stops(self):
         row = self.scene(
@@ -202,8 +202,8 @@ class MakingTests(AuthoringCase):
         box = knob.bounding_box()
         self.drag((box["x"] + 7, box["y"] + 7), (box["x"] + 87, box["y"] + 30))
         self.changed()
-        self.assertEqual(self.kept(row).steps[0].distance % 5, 0)
-        self.assertGreater(self.kept(row).steps[0].distance, 40)
+        self.assertEqual(self.kept(row).steps[0].motion.distance % 5, 0)
+        self.assertGreater(self.kept(row).steps[0].motion.distance, 40)
 
     def test_a_turn_with_the_ring_and_typed_with_an_advance(self):
         row = self.scene("Mast foot")
@@ -220,7 +220,9 @@ class MakingTests(AuthoringCase):
         self.drag(start, (start[0] + 40, start[1] + 60), *around)
         self.changed()
         first = self.kept(row).steps[0]
-        self.assertEqual((first.kind, first.angle % 5 == 0, first.angle != 0), ("turn", True, True))
+        self.assertEqual(
+            (first.motion.kind, first.motion.angle % 5 == 0, first.motion.angle != 0), ("turn", True, True)
+        )
         page.click("#undo")
         self.changed()
         page.click('#ledger .row-name:text-is("Heel bolt")')
@@ -233,7 +235,7 @@ class MakingTests(AuthoringCase):
         page.press("#way-angle", "Enter")
         self.changed()
         step = self.kept(row).steps[0]
-        self.assertEqual((step.angle, step.advance, step.axis.direction[1:]), (720, 1.5, (0, 0)))
+        self.assertEqual((step.motion.angle, step.motion.advance, step.motion.axis.direction[1:]), (720, 1.5, (0, 0)))
 
     def test_outward_from_an_axis_that_is_pointed_at_and_each_direction_is_seen_first(self):
         row = self.scene("Cam cleat")
@@ -256,7 +258,7 @@ class MakingTests(AuthoringCase):
         page.press("#way-distance", "Enter")
         self.changed()
         step = self.kept(row).steps[0]
-        self.assertEqual((step.kind, step.distance), ("radial", 30))
+        self.assertEqual((step.motion.kind, step.motion.distance), ("radial", 30))
 
     def test_a_fan_by_one_drag_and_its_order_changed_on_the_card(self):
         row = self.scene("Friction pack")
@@ -273,7 +275,8 @@ class MakingTests(AuthoringCase):
         self.changed()
         step = self.kept(row).steps[0]
         self.assertEqual(
-            (len(step.members), step.members[0], step.pitch == step.distance), (10, "Friction pack/Disc 1", True)
+            (len(step.members), step.members[0], step.motion.fan.pitch == step.motion.distance),
+            (10, "Friction pack/Disc 1", True),
         )
         page.wait_for_selector("#step-summary >> text=clear")
         self.soon(self.assertEqual, lambda: page.locator(".order-mark").count(), 10)
@@ -295,7 +298,7 @@ class MakingTests(AuthoringCase):
         step = self.kept(row).steps[0]
         self.soon(self.assertLess, lambda: max(abs(v / 5 - round(v / 5)) for v in self.offset("Mast foot/Mast")), 1e-6)
         self.soon(self.assertAlmostEqual, lambda: self.offset("Mast foot/Mast")[2], 0)
-        self.assertGreater(step.distance, 0)
+        self.assertGreater(step.motion.distance, 0)
         self.soon(self.assertIn, "off", lambda: page.inner_text("#card-s1 .odd"))
 
     def test_pointing_at_a_direction_and_typing_one(self):
@@ -309,14 +312,14 @@ class MakingTests(AuthoringCase):
         self.assert_accessible()
         page.mouse.click(*self.spot("Mast foot/Foot block", (0.2, 0.0, 0.9)))
         self.changed()
-        self.assertEqual(self.kept(row).steps[0].direction, (0, -1, 0))
+        self.assertEqual(self.kept(row).steps[0].motion.direction, (0, -1, 0))
         self.settled()
         page.click('#card-s1 [data-point="direction"]')
         page.wait_for_selector("#canvas[data-pointing]")
         page.fill("#pointing-typed", "0,3,4")
         page.press("#pointing-typed", "Enter")
         self.changed()
-        np.testing.assert_allclose(self.kept(row).steps[0].direction, (0, 0.6, 0.8))
+        np.testing.assert_allclose(self.kept(row).steps[0].motion.direction, (0, 0.6, 0.8))
         self.soon(self.assertIn, "36.9° off up", lambda: page.inner_text("#card-s1 .odd"))
 
     def test_bring_along_and_what_is_held_still(self):
@@ -387,7 +390,7 @@ class MakingTests(AuthoringCase):
         page.keyboard.type("/8*10")
         page.keyboard.press("Enter")
         self.changed()
-        self.assertAlmostEqual(self.kept(row).steps[0].distance, 95.25)
+        self.assertAlmostEqual(self.kept(row).steps[0].motion.distance, 95.25)
         self.soon(self.assertIn, "3.75 in", lambda: page.inner_text("#card-s1"))
         page.click("#settings summary")
         page.select_option("#unit-wanted", "cm")
@@ -423,14 +426,14 @@ class CorrectingTests(AuthoringCase):
         page.fill("#several-same", "45")
         page.press("#several-same", "Enter")
         self.changed()
-        self.assertEqual([s.distance for s in self.kept(row).steps], [45, 45, 60, 45])
+        self.assertEqual([s.motion.distance for s in self.kept(row).steps], [45, 45, 60, 45])
         page.fill("#several-scale", "2")
         page.press("#several-scale", "Enter")
         self.changed()
         page.fill("#several-farther", "-10")
         page.press("#several-farther", "Enter")
         self.changed()
-        self.assertEqual([s.distance for s in self.kept(row).steps], [80, 80, 60, 80])
+        self.assertEqual([s.motion.distance for s in self.kept(row).steps], [80, 80, 60, 80])
         page.click('#several [data-several="off"]')
         self.changed()
         self.assertEqual([s.off for s in self.kept(row).steps], [True, True, False, True])
@@ -530,7 +533,7 @@ class CorrectingTests(AuthoringCase):
             field,
         )
         self.changed()
-        self.assertEqual([s.distance for s in self.kept(row).steps], [50] * 4)
+        self.assertEqual([s.motion.distance for s in self.kept(row).steps], [50] * 4)
         page.fill(field, "-3")
         page.press(field, "Enter")
         page.wait_for_selector("#table-error >> text=Row 1, distance")
@@ -628,7 +631,7 @@ class NothingLostTests(AuthoringCase):
         row = self.scene("Mast foot", axial(("Mast foot/Mast",), UP, 100))
         page = self.page
         services.edit(
-            row, 0, lambda t, a: services.Changed(replace(t, steps=(replace(t.steps[0], distance=77.0),)), "elsewhere")
+            row, 0, lambda t, a: services.Changed(replace(t, steps=(changed(t.steps[0], distance=77.0),)), "elsewhere")
         )
         page.click('#ledger .row-name:text-is("Aft plug")')
         self.ways()
@@ -637,7 +640,7 @@ class NothingLostTests(AuthoringCase):
         self.expected = 1
         self.changed()
         self.assert_accessible()
-        self.assertEqual([s.distance for s in self.kept(row).steps], [77])
+        self.assertEqual([s.motion.distance for s in self.kept(row).steps], [77])
         page.click("text=Do mine on top of it")
         self.changed()
         self.assertEqual([s.members[0].rpartition("/")[2] for s in self.kept(row).steps], ["Mast", "Aft plug"])
@@ -671,7 +674,7 @@ class NothingLostTests(AuthoringCase):
         self.soon(self.assertEqual, lambda: page.locator("#card-s1.open").count(), 0)
         page.click("#trails")
         self.changed()
-        self.assertEqual(self.kept(row).steps[0].distance, 45)
+        self.assertEqual(self.kept(row).steps[0].motion.distance, 45)
 
     def test_a_connection_that_drops_in_the_middle_of_a_drag(self):
         row = self.scene("Mast foot")

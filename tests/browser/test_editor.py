@@ -1,19 +1,19 @@
 """The editor by mouse and keyboard: rails, cards, snags, views, playback, hiding, and what goes wrong."""
 
-from dataclasses import replace
 from unittest import mock
 
 import numpy as np
 from django.db.utils import OperationalError
 
 from pulley.core import teardown as core
-from pulley.core.motion.score import compose, displacement_at
-from pulley.web.editor import rows
+from pulley.core.motion import Axis, Path, Radial, Turn
+from pulley.core.score.compose import compose, displacement_at
+from pulley.web.editor import persistence
 from pulley.web.editor import verdicts as page_verdicts
 from pulley.web.editor.models import Teardown
 from pulley.web.library.services import core_assembly
 from tests.browser.base import BrowserCase
-from tests.scenes import LEFT, RIGHT, UP, axial
+from tests.scenes import LEFT, RIGHT, UP, axial, changed
 
 ROD = "as1/rod-assembly_1/rod_1"
 BOLT = "as1/l-bracket-assembly_1/nut-bolt-assembly_1/bolt_1"
@@ -22,7 +22,7 @@ OTHER_BOLT = "as1/l-bracket-assembly_2/nut-bolt-assembly_2/bolt_1"
 
 class EditorTests(BrowserCase):
     def kept(self, row: Teardown):
-        return rows.load(Teardown.objects.get(pk=row.pk))
+        return persistence.load(Teardown.objects.get(pk=row.pk))
 
     def drag_rail(self, axis: str, by: tuple[float, float], key: str = ""):
         """Drag a rail from near its start by some pixels."""
@@ -39,7 +39,7 @@ class EditorTests(BrowserCase):
         self.drag_rail("+Z", (0, -250))
         self.changed()
         (step,) = self.kept(row).steps
-        self.assertEqual((step.direction, step.distance), (UP, 22.0))
+        self.assertEqual((step.motion.direction, step.motion.distance), (UP, 22.0))
         self.page.wait_for_selector("#step-summary >> text=clear")
         self.soon(self.assertEqual, lambda: self.offset(BOLT), [0, 0, 22])
 
@@ -49,8 +49,8 @@ class EditorTests(BrowserCase):
         self.drag_rail("+X", (60, 22))
         self.changed()
         (step,) = self.kept(row).steps
-        self.assertEqual(step.direction, RIGHT)
-        self.assertEqual(step.distance % 5, 0)
+        self.assertEqual(step.motion.direction, RIGHT)
+        self.assertEqual(step.motion.distance % 5, 0)
 
     def test_pulling_through_is_shown_as_a_snag(self):
         self.open_editor()
@@ -82,7 +82,7 @@ class EditorTests(BrowserCase):
         page.select_option("#direction-s1", "[-1.0, 0.0, 0.0]")
         self.changed()
         (step,) = self.kept(row).steps
-        self.assertEqual((step.label, step.direction, step.distance), ("Rod out", LEFT, 150.5))
+        self.assertEqual((step.label, step.motion.direction, step.motion.distance), ("Rod out", LEFT, 150.5))
         page.press("body", "Delete")
         self.changed()
         self.assertEqual(self.kept(row).steps, ())
@@ -99,7 +99,7 @@ class EditorTests(BrowserCase):
             self.page.press("#label-s1", "Tab")
             self.changed(8)
         (step,) = self.kept(row).steps
-        self.assertEqual((step.label, step.direction), ("Turned", LEFT))
+        self.assertEqual((step.label, step.motion.direction), ("Turned", LEFT))
 
     def test_bad_distances_are_explained_beside_the_field_and_kept(self):
         row = self.open_editor(axial((ROD,), RIGHT, 205))
@@ -118,7 +118,7 @@ class EditorTests(BrowserCase):
             self.soon(self.assertEqual, lambda: page.input_value("#distance-s1"), typed)
         self.soon(self.assertIn, "The step keeps 205 mm", lambda: page.inner_text("#error-s1"))
         self.assert_accessible()
-        self.assertEqual(self.kept(row).steps[0].distance, 205)
+        self.assertEqual(self.kept(row).steps[0].motion.distance, 205)
 
     def test_order_is_changed_on_the_card(self):
         row = self.open_editor(axial((BOLT,), UP, 100), axial((ROD,), RIGHT, 205, "s2"))
@@ -225,13 +225,13 @@ class EditorTests(BrowserCase):
         self.assertEqual(drag_to(2.0), middle)
 
     def test_the_canvas_puts_parts_where_python_says(self):
-        axis = core.Axis((30.0, 20.0, 10.0), (0.2, -0.3, 1.0))
+        axis = Axis((30.0, 20.0, 10.0), (0.2, -0.3, 1.0))
         steps = (
             axial((ROD, BOLT), RIGHT, 123.4),
-            replace(axial((BOLT,), UP, 77, "s2"), start="with", duration=2.5),
-            core.Step("s3", (ROD, BOLT), kind="turn", axis=axis, angle=-500.0, advance=12.0, label="Turn"),
-            core.Step("s4", (BOLT,), kind="path", waypoints=((0, 0, 30), (40, 5, 60)), smooth=True, label="Path"),
-            replace(core.Step("s5", (ROD,), kind="radial", axis=axis, distance=33.0, label="Out"), start="with"),
+            changed(axial((BOLT,), UP, 77, "s2"), start="with", duration=2.5),
+            core.Step("s3", (ROD, BOLT), Turn(axis, -500.0, advance=12.0), label="Turn"),
+            core.Step("s4", (BOLT,), Path(((0, 0, 30), (40, 5, 60)), smooth=True), label="Path"),
+            changed(core.Step("s5", (ROD,), Radial(33.0, axis), label="Out"), start="with"),
         )
         row = self.open_editor(*steps)
         score = compose(core_assembly(row.assembly), self.kept(row))

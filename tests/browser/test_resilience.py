@@ -237,7 +237,7 @@ class AnswerTests(ResilienceCase):
         page.click("text=Do mine on top of it")
         page.wait_for_selector("#kept >> text=all kept")
         kept = self.kept(row)
-        self.assertEqual((kept.name, kept.trails_shown, kept.steps[0].direction), ("Mine", False, (-1, 0, 0)))
+        self.assertEqual((kept.name, kept.trails_shown, kept.steps[0].motion.direction), ("Mine", False, (-1, 0, 0)))
         self.lost()
 
 
@@ -304,7 +304,7 @@ class EscapeTests(ResilienceCase):
         self.assertNotEqual(moved, [205, 0, 0])
         self.soon(self.assertEqual, lambda: self.offset(ROD), [205, 0, 0])
         page.wait_for_selector("#card-s1.open")
-        self.assertEqual(self.kept(row).steps[0].distance, 205)
+        self.assertEqual(self.kept(row).steps[0].motion.distance, 205)
         self.assertEqual(row.history.count(), 1)
 
     def test_the_run_chart_a_box_and_a_card(self):

@@ -2,7 +2,7 @@
 
 from pulley.core import editing
 from pulley.core import teardown as core
-from pulley.core.motion.score import compose, displacement_at
+from pulley.core.score.compose import compose, displacement_at
 from pulley.web.editor import services
 from pulley.web.editor.models import Teardown
 from pulley.web.library.services import core_assembly
@@ -101,11 +101,11 @@ class FilmTests(WatchingCase):
         page.keyboard.press(".")
         self.changed()
         step = self.kept(row).steps[0]
-        self.assertEqual((step.caption, step.camera), ("Pull the pin", "c1"))
+        self.assertEqual((step.caption, step.view.camera), ("Pull the pin", "c1"))
         page.fill("#camera-move-s1", "0")
         page.press("#camera-move-s1", "Enter")
         self.changed()
-        self.assertEqual(self.kept(row).steps[0].camera_move, 0.0)
+        self.assertEqual(self.kept(row).steps[0].view.move, 0.0)
         page.click("#timing-menu summary")
         page.click("text=+ Orbit at the end")
         self.changed()
@@ -240,7 +240,7 @@ class FilmTests(WatchingCase):
         if page.locator("#better-s1 >> text=Use it").count():
             page.click("#better-s1 >> text=Use it")
             self.changed()
-            self.assertEqual(self.kept(row).steps[0].camera, "c1")
+            self.assertEqual(self.kept(row).steps[0].view.camera, "c1")
         page.click("#timing-menu summary")
         page.click("text=Look at every step")
         page.wait_for_selector("#sights > *")

@@ -4,8 +4,8 @@ from benchmarks import strip
 
 from pulley.core import teardown as core
 from pulley.core.contact.check import check
-from pulley.core.formats import teardown_json
-from pulley.web.editor import rows, services
+from pulley.core.formats import teardown as teardown_json
+from pulley.web.editor import persistence, services
 from pulley.web.editor.models import Teardown
 from tests.browser.base import BrowserCase
 from tests.scenes import WINCH, WINCH_TEARDOWN, read
@@ -15,8 +15,8 @@ class WinchTests(BrowserCase):
     def test_the_demo_teardown_uses_every_kind_and_is_clear(self):
         assembly, plan = read(WINCH), teardown_json.loads(WINCH_TEARDOWN.read_bytes())
         self.assertEqual(len(assembly.leaves), 81)
-        self.assertEqual({step.kind for step in plan.steps}, {"axial", "radial", "path", "turn"})
-        self.assertTrue(any(step.layers for step in plan.steps))
+        self.assertEqual({step.motion.kind for step in plan.steps}, {"axial", "radial", "path", "turn"})
+        self.assertTrue(any(step.motion.fan.layers for step in plan.steps))
         self.assertTrue(check(assembly, plan).clear)
 
     def test_taken_apart_from_nothing_by_hand(self):
@@ -25,10 +25,11 @@ class WinchTests(BrowserCase):
         self.page.goto(f"{self.live_server_url}/teardowns/{row.pk}/")
         strip.strip(self.page, 9)
         self.page.wait_for_selector("#step-summary >> text=clear")
-        made = rows.load(Teardown.objects.get(pk=row.pk))
+        made = persistence.load(Teardown.objects.get(pk=row.pk))
         wanted = teardown_json.loads(WINCH_TEARDOWN.read_bytes()).steps[:9]
-        self.assertEqual({step.kind for step in made.steps}, {"axial", "path", "turn"})
+        self.assertEqual({step.motion.kind for step in made.steps}, {"axial", "path", "turn"})
         for mine, step in zip(made.steps, wanted, strict=True):
-            self.assertEqual((mine.kind, sorted(mine.members)), (step.kind, sorted(step.members)))
-            self.assertEqual((mine.distance, mine.waypoints, mine.angle), (step.distance, step.waypoints, step.angle))
+            self.assertEqual((mine.motion.kind, sorted(mine.members)), (step.motion.kind, sorted(step.members)))
+            for field in ("distance", "waypoints", "angle"):
+                self.assertEqual(getattr(mine.motion, field, None), getattr(step.motion, field, None))
         self.assertTrue(check(read(WINCH), made).clear)

@@ -8,11 +8,12 @@ import numpy as np
 from pulley.core.contact.check import check
 from pulley.core.contact.scene import home_scene
 from pulley.core.errors import PulleyError
-from pulley.core.motion.score import bars, compose, displacement_at, ease
-from pulley.core.motion.steps import displacements, poses_at
-from pulley.core.planning.ways_out import round_down, ways_out
+from pulley.core.planning.ways_out import ways_out
+from pulley.core.quantities import round_down
+from pulley.core.score.compose import bars, compose, displacement_at, ease
+from pulley.core.score.stages import displacements, poses_at
 from pulley.core.teardown import Camera
-from tests.scenes import DOWN, LEFT, RIGHT, UP, axial, teardown, tower
+from tests.scenes import DOWN, LEFT, RIGHT, UP, axial, changed, teardown, tower
 
 
 class CheckTests(TestCase):
@@ -52,14 +53,14 @@ class CheckTests(TestCase):
     def test_fan_members_are_checked_against_each_other(self):
         together = teardown(axial(("middle", "high", "lid"), UP, 20))
         self.assertTrue(check(self.tower, together).clear)
-        reversed_fan = replace(axial(("high", "middle"), UP, 2), pitch=5.0)
+        reversed_fan = changed(axial(("high", "middle"), UP, 2), pitch=5.0)
         snags = check(self.tower, teardown(reversed_fan)).snags["s1"]
         self.assertIn(("middle", "high"), [(s.moving, s.blocker) for s in snags])
 
     def test_renaming_and_timing_do_not_change_the_verdict(self):
         step = axial(("high",), UP, 20)
         plain = check(self.tower, teardown(step)).snags["s1"]
-        renamed = check(self.tower, teardown(replace(step, label="Other", duration=9.0))).snags["s1"]
+        renamed = check(self.tower, teardown(changed(step, label="Other", duration=9.0))).snags["s1"]
         self.assertEqual(plain, renamed)
 
     def test_unknown_members_are_refused(self):
@@ -100,7 +101,7 @@ class ScoreTests(TestCase):
 
     def test_steps_follow_one_another(self):
         first, second = self.plan.steps
-        timed = bars((first, second, replace(first, id="s3", start="with"), replace(first, id="s4", start=0.5)))
+        timed = bars((first, second, changed(first, id="s3", start="with"), changed(first, id="s4", start=0.5)))
         spans = [(bar.start, bar.end) for bar in timed]
         self.assertEqual(spans, [(0.0, 1.5), (1.5, 3.0), (1.5, 3.0), (3.5, 5.0)])
 
@@ -134,6 +135,6 @@ class ScoreTests(TestCase):
 
     def test_a_step_with_a_view_moves_the_camera(self):
         view = Camera("c1", "Front", (0, -100, 0), (0, 0, 0))
-        seen = replace(self.plan, steps=(self.plan.steps[0], replace(self.plan.steps[1], camera="c1")), cameras=(view,))
+        seen = replace(self.plan, steps=(self.plan.steps[0], changed(self.plan.steps[1], camera="c1")), cameras=(view,))
         shots = compose(self.tower, seen).shots
         self.assertEqual([(s.start, s.end, s.camera.id) for s in shots], [(1.5, 2.3, "c1")])

@@ -3,10 +3,11 @@
 from unittest import TestCase
 
 from pulley.core import describe, editing
-from pulley.core.assembly import Assembly, Component, clean_name, unique_names
+from pulley.core.assembly import Assembly, Group, Leaf, clean_name, unique_names
 from pulley.core.contact.check import check
 from pulley.core.contact.scene import home_scene
 from pulley.core.errors import PulleyError
+from pulley.core.naming import component_name
 from pulley.core.planning.ways_out import ways_out
 from pulley.core.quantities import parse_distance, parse_duration, plain
 from pulley.core.teardown import Camera
@@ -52,7 +53,7 @@ class StepTests(TestCase):
     def test_adding_numbers_labels_and_places_a_step(self):
         after, step = self.add(["middle"], RIGHT, 25, after=1)
         self.assertEqual([s.id for s in after.steps], ["s1", "s3", "s2"])
-        self.assertEqual((step.label, step.distance), ("middle", 25.0))
+        self.assertEqual((step.label, step.motion.distance), ("middle", 25.0))
         self.assertEqual(len(self.plan.steps), 2)
 
     def test_adding_refuses_nonsense(self):
@@ -71,7 +72,7 @@ class StepTests(TestCase):
 
     def test_turning_round_twice_is_nothing(self):
         once = editing.turn_round(self.plan, "s1")
-        self.assertEqual(once.steps[0].direction, (0.0, 0.0, -1.0))
+        self.assertEqual(once.steps[0].motion.direction, (0.0, 0.0, -1.0))
         self.assertEqual(editing.turn_round(once, "s1"), self.plan)
 
     def test_shifting_stays_within_the_ends(self):
@@ -99,7 +100,7 @@ class StepTests(TestCase):
         kept, view = editing.save_camera(self.plan, VIEW)
         self.assertEqual(view.id, "c1")
         seen = editing.set_step_camera(kept, "s1", "c1")
-        self.assertIsNone(editing.delete_camera(seen, "c1").steps[0].camera)
+        self.assertIsNone(editing.delete_camera(seen, "c1").steps[0].view.camera)
         with self.assertRaises(PulleyError):
             editing.set_step_camera(self.plan, "s1", "c1")
 
@@ -128,13 +129,13 @@ class NameTests(TestCase):
 
     def test_namesakes_are_told_apart_by_their_parents(self):
         part = tower().leaves[0].part
-        tree = [Component("top", "top", None, None)]
+        tree = [Group("top", "top", None, None)]
         for side in ("left", "right"):
-            tree.append(Component(f"top/{side}", side, "top", None))
-            tree.append(Component(f"top/{side}/pin", "pin", f"top/{side}", None, part))
+            tree.append(Group(f"top/{side}", side, "top", None))
+            tree.append(Leaf(f"top/{side}/pin", "pin", f"top/{side}", None, part))
         assembly = Assembly("top", tuple(tree))
-        self.assertEqual(describe.component_name(assembly, "top/left/pin"), "pin in left")
-        self.assertEqual(describe.component_name(assembly, "top/left"), "left")
+        self.assertEqual(component_name(assembly, "top/left/pin"), "pin in left")
+        self.assertEqual(component_name(assembly, "top/left"), "left")
         self.assertEqual(assembly.leaves_of(["top/right"]), ("top/right/pin",))
 
     def test_sentences(self):

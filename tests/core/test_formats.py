@@ -12,15 +12,16 @@ from PIL import Image
 
 from pulley.core.camera import camera_frame, fitted, project
 from pulley.core.errors import PulleyError
-from pulley.core.formats import teardown_json
+from pulley.core.formats import teardown as teardown_json
 from pulley.core.formats.gltf import linear, to_glb
 from pulley.core.formats.store import from_record, to_record
+from pulley.core.formats.teardown.upgrade import UPGRADES, VERSION, upgraded
 from pulley.core.geometry.frames import unit, view_frame
 from pulley.core.geometry.mesh import Mesh, box_mesh
 from pulley.core.publish.picture import png, render
 from pulley.core.teardown import Camera
 from pulley.core.trails import anchor
-from tests.scenes import DEMO, DEMO_TEARDOWN, boxes, read, tower
+from tests.scenes import DEMO, DEMO_TEARDOWN, ROOT, boxes, read, tower
 
 SAMPLE = {
     "format": "pulley-teardown",
@@ -49,6 +50,25 @@ class TeardownJsonTests(TestCase):
     def test_writing_and_reading_again_is_the_same(self):
         teardown = teardown_json.loads(DEMO_TEARDOWN.read_bytes())
         self.assertEqual(teardown_json.loads(teardown_json.dumps(teardown)), teardown)
+
+    def test_the_published_schema_is_the_one_in_force(self):
+        written = ROOT / "docs/teardown.schema.json"
+        how = "run: .venv/bin/python -m pulley.core.formats.teardown.schema > docs/teardown.schema.json"
+        self.assertEqual(json.loads(written.read_text()), teardown_json.schema(), how)
+
+    def test_documents_are_upgraded_version_by_version(self):
+        steps = {
+            1: lambda old: old | {"version": 2, "way": [*old.get("way", ()), "1 to 2"]},
+            2: lambda old: old | {"version": 3, "way": [*old["way"], "2 to 3"]},
+        }
+        self.assertEqual(upgraded({"version": 1}, steps, 3)["way"], ["1 to 2", "2 to 3"])
+        self.assertEqual(upgraded({"version": 2, "way": []}, steps, 3)["way"], ["2 to 3"])
+        self.assertEqual(upgraded({"version": 3}, steps, 3), {"version": 3})
+        with self.assertRaisesRegex(PulleyError, "version 4; this Pulley reads up to 3"):
+            upgraded({"version": 4}, steps, 3)
+        self.assertEqual(
+            set(UPGRADES), set(range(1, VERSION)), "an upgrade, and a test with a file, for each old version"
+        )
 
     def test_refusals(self):
         step = SAMPLE["steps"][0]

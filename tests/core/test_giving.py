@@ -12,7 +12,7 @@ from pulley.core.contact.check import check
 from pulley.core.contact.giving import find_gives, ring_axis
 from pulley.core.editing import set_give, set_tolerance
 from pulley.core.errors import PulleyError
-from pulley.core.formats import teardown_json
+from pulley.core.formats import teardown as teardown_json
 from pulley.core.geometry.mesh import Mesh
 from pulley.core.planning.proposal import Options, propose
 from pulley.core.planning.remedies import remedies
@@ -65,9 +65,7 @@ class FoundTests(TestCase):
 
     def test_a_washer_is_none(self):
         self.assertIsNotNone(ring_axis(ring(5, 8, 1)))
-        held = assemble(
-            "washer", [("shaft", spindle().by_path["shaft"].part.mesh, HOME), ("washer", ring(5, 9, 1), HOME)]
-        )
+        held = assemble("washer", [("shaft", spindle().leaf("shaft").part.mesh, HOME), ("washer", ring(5, 9, 1), HOME)])
         self.assertEqual(find_gives(held), ())
 
 

@@ -1,7 +1,6 @@
 """Radial steps, paths and fans: closed forms, whole checks, the Score, and the file format."""
 
 import json
-from dataclasses import replace
 from math import hypot, sqrt
 from unittest import TestCase
 
@@ -9,12 +8,13 @@ import numpy as np
 
 from pulley.core.contact.check import check
 from pulley.core.errors import PulleyError
-from pulley.core.formats import teardown_json
+from pulley.core.formats import teardown as teardown_json
 from pulley.core.geometry.curves import catmull_rom
-from pulley.core.motion.score import compose, displacement_at, ease
-from pulley.core.motion.steps import travels
-from pulley.core.teardown import Axis, Step
-from tests.scenes import RIGHT, UP, axial, boxes, teardown, tower
+from pulley.core.motion import Axis, Fan, Path, Radial
+from pulley.core.score.compose import compose, displacement_at, ease
+from pulley.core.score.stages import travels
+from pulley.core.teardown import Step
+from tests.scenes import RIGHT, UP, axial, boxes, changed, teardown, tower
 
 Z_AXIS = Axis((0.0, 0.0, 0.0), (0.0, 0.0, 2.0))
 
@@ -26,12 +26,12 @@ def ends(assembly, step: Step) -> dict[str, np.ndarray]:
 
 def radial(members: tuple[str, ...], distance: float) -> Step:
     """A step away from the Z axis."""
-    return Step("s1", members, distance=distance, kind="radial", axis=Z_AXIS)
+    return Step("s1", members, Radial(distance, Z_AXIS))
 
 
 def path(members: tuple[str, ...], *waypoints: tuple[float, float, float], **more) -> Step:
     """A step along waypoints."""
-    return Step("s1", members, kind="path", waypoints=waypoints, **more)
+    return Step("s1", members, Path(waypoints, **more))
 
 
 class RadialTests(TestCase):
@@ -48,7 +48,7 @@ class RadialTests(TestCase):
         np.testing.assert_allclose(moved["corner"], [10 / sqrt(2), 10 / sqrt(2), 0], atol=1e-12)
 
     def test_height_on_the_axis_does_not_matter(self):
-        lifted = replace(radial(("east",), 10), axis=Axis((0.0, 0.0, 500.0), (0.0, 0.0, 1.0)))
+        lifted = changed(radial(("east",), 10), axis=Axis((0.0, 0.0, 500.0), (0.0, 0.0, 1.0)))
         np.testing.assert_allclose(ends(self.cross, lifted)["east"], [10, 0, 0], atol=1e-12)
 
     def test_a_member_on_the_axis_is_named(self):
@@ -90,14 +90,14 @@ class PathTests(TestCase):
         self.assertEqual(way.length(1.0), 40.0)
 
     def test_a_fan_goes_on_along_the_last_leg(self):
-        fanned = path(("middle", "high", "lid"), (0, 0, 30), (50, 0, 30), pitch=12.0)
+        fanned = path(("middle", "high", "lid"), (0, 0, 30), (50, 0, 30), fan=Fan(12.0))
         moved = ends(tower(), fanned)
         self.assertEqual([moved[m].tolist() for m in fanned.members], [[50, 0, 30], [62, 0, 30], [74, 0, 30]])
 
     def test_fanned_members_are_swept_along_their_relative_ways(self):
         # of two boxes side by side the rear one goes farther: they meet where its lead has used up the gap of 5
         row = boxes(rear=((10, 10, 10), (0, 0, 0)), front=((10, 10, 10), (15, 0, 0)))
-        snag = check(row, teardown(path(("front", "rear"), (20, 0, 0), pitch=20.0))).snags["s1"][0]
+        snag = check(row, teardown(path(("front", "rear"), (20, 0, 0), fan=Fan(20.0)))).snags["s1"][0]
         self.assertEqual({snag.moving, snag.blocker}, {"front", "rear"})
         self.assertAlmostEqual(snag.at, 5 / 20, places=6)
 
@@ -143,7 +143,7 @@ class ScoreTests(TestCase):
         self.assertEqual(displacement_at(score.tracks["lid"], end[0])[:3, 3].tolist(), [10, 0, 30])
 
     def test_steps_that_play_together_add_up_at_every_instant(self):
-        both = (axial(("lid",), UP, 40), replace(axial(("lid",), RIGHT, 30, "s2"), start="with", duration=3.0))
+        both = (axial(("lid",), UP, 40), changed(axial(("lid",), RIGHT, 30, "s2"), start="with", duration=3.0))
         track = compose(tower(), teardown(*both)).tracks["lid"]
         for time in np.linspace(0, 3, 13):
             np.testing.assert_allclose(

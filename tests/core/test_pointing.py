@@ -9,7 +9,7 @@ from hypothesis import strategies as st
 from pulley.core.contact.scene import home_scene
 from pulley.core.errors import PulleyError
 from pulley.core.geometry.frames import apply
-from pulley.core.motion.travel import turn
+from pulley.core.motion.travel import Screw
 from pulley.core.planning.outward import common_axis, free_turn, outward, own_axis
 from pulley.core.planning.pointing import Feature, beyond, feature_at, onto
 from pulley.core.planning.stacking import stack_layers
@@ -117,10 +117,10 @@ class AxisTests(TestCase):
         axis = own_axis(scene, ["Mast foot/Heel bolt"])
         self.assertEqual(np.abs(axis.direction).tolist(), [1, 0, 0])
         self.assertEqual(
-            free_turn(scene, ["Mast foot/Heel bolt"], turn(axis.origin, axis.direction, 360, 0)), (None, None)
+            free_turn(scene, ["Mast foot/Heel bolt"], Screw.about(axis.origin, axis.direction, 360, 0)), (None, None)
         )
         bar = boxes(bar=((20.0, 2.0, 2.0), (0, -1, 0)), wall=((2.0, 20.0, 2.0), (-1, 5, 0)))
-        free, blocker = free_turn(home_scene(bar), ["bar"], turn((0, 0, 0), UP, 360, 0))
+        free, blocker = free_turn(home_scene(bar), ["bar"], Screw.about((0, 0, 0), UP, 360, 0))
         self.assertEqual(blocker, "wall")
         self.assertTrue(60 < free < 90)
 

@@ -51,9 +51,9 @@ class KnownAnswerTests(ProposalCase):
         self.assertTrue(all(place[rod] < place[bolt] for bolt in under))
         for step in proposal.steps:
             if step.members[0].endswith("bolt_1"):
-                self.assertEqual(step.direction, UP)
+                self.assertEqual(step.motion.direction, UP)
             elif "nut" in step.members[0].rpartition("/")[2]:
-                self.assertTrue(step.kind == "radial" or step.direction == (0, 0, -1))
+                self.assertTrue(step.motion.kind == "radial" or step.motion.direction == (0, 0, -1))
 
     def test_a_stack_with_a_bolt_leaves_in_the_only_order(self):
         plate = drilled(20.0, 5.0, 4.2, [], 0.0, 48)
@@ -75,9 +75,9 @@ class KnownAnswerTests(ProposalCase):
         assembly = _hooked()
         proposal = self.proposed(assembly, stay=("tray",))
         first, second = proposal.steps
-        self.assertEqual((set(first.members), first.direction), ({"left", "right"}, UP))
+        self.assertEqual((set(first.members), first.motion.direction), ({"left", "right"}, UP))
         self.assertIn("only leave together", first.note)
-        self.assertEqual((len(second.members), abs(second.direction[0])), (1, 1.0))
+        self.assertEqual((len(second.members), abs(second.motion.direction[0])), (1, 1.0))
 
     def test_a_linked_ring_is_named_and_never_faked(self):
         ring = generate.lathe([(8, -1), (10, -1), (10, 1), (8, 1)])
@@ -91,7 +91,9 @@ class KnownAnswerTests(ProposalCase):
         assembly = generate.threaded_pair()
         proposal = self.proposed(assembly)
         turn, rest = proposal.steps
-        self.assertEqual((turn.kind, turn.advance, rest.kind), ("turn", generate.COARSE[6], "axial"))
+        self.assertEqual(
+            (turn.motion.kind, turn.motion.advance, rest.motion.kind), ("turn", generate.COARSE[6], "axial")
+        )
         self.assertIn("A thread holds it", turn.note)
 
     def test_a_bayonet_is_turned_and_pulled(self):
@@ -106,7 +108,7 @@ class KnownAnswerTests(ProposalCase):
         housing = mesh_of(collar + cup + (cylinder(2, 22, 22, 96) - cylinder(9, 19.9, 19.9, 96)).translate((0, 0, 5)))
         assembly = assemble("bayonet", [("pin", pin, np.eye(4)), ("housing", housing, np.eye(4))])
         turn, pull = self.proposed(assembly, stay=("housing",)).steps
-        self.assertEqual((turn.kind, abs(turn.angle), pull.direction), ("turn", 60, UP))
+        self.assertEqual((turn.motion.kind, abs(turn.motion.angle), pull.motion.direction), ("turn", 60, UP))
         self.assertIn("It is locked", turn.note)
 
     def test_a_key_that_needs_two_legs(self):
@@ -123,7 +125,7 @@ class KnownAnswerTests(ProposalCase):
         stay = ("floor", "back", "east", "west", "front", "lid")
         proposal = self.proposed(assembly, stay=stay)
         (step,) = proposal.steps
-        self.assertEqual((step.kind, len(step.waypoints)), ("path", 2))
+        self.assertEqual((step.motion.kind, len(step.motion.waypoints)), ("path", 2))
         self.assertIn("first clears it", step.note)
 
 

@@ -10,11 +10,12 @@ from pulley.core.contact.check import check
 from pulley.core.contact.fits import find_fits
 from pulley.core.contact.scene import home_scene
 from pulley.core.describe import remedy_sentence
-from pulley.core.formats import teardown_json
+from pulley.core.formats import teardown as teardown_json
 from pulley.core.geometry.mesh import flat_mesh
-from pulley.core.planning.companions import bring_along, map_step, matches, with_matches
+from pulley.core.motion import Axis, Path, Turn
+from pulley.core.planning.companions import bring_along, matches, with_matches
 from pulley.core.planning.remedies import apply_remedy, remedies
-from pulley.core.teardown import Axis, Step, Teardown
+from pulley.core.teardown import Step, Teardown
 from tests.scenes import AS1, DEMO, DEMO_BENCH, DOWN, LEFT, RIGHT, UP, axial, boxes, read, teardown, tower
 
 BLOCK = "Halyard block"
@@ -50,9 +51,9 @@ class RemedyTests(TestCase):
 
     def test_a_turn_is_shortened_in_degrees_and_a_path_along_its_legs(self):
         scene = boxes(bar=((20, 2, 5), (0, -1, 0)), wall=((60, 2, 5), (-30, 10, 0)))
-        turned = Step("s1", ("bar",), kind="turn", axis=Axis((0, 0, 0), UP), angle=90)
+        turned = Step("s1", ("bar",), Turn(Axis((0, 0, 0), UP), 90))
         self.assertEqual(cures(scene, teardown(turned))["shorten"].distance, 27.0)
-        path = Step("s1", ("bar",), kind="path", waypoints=((0, 0, 3), (0, 30, 3)))
+        path = Step("s1", ("bar",), Path(((0, 0, 3), (0, 30, 3))))
         self.assertEqual(cures(scene, teardown(path))["shorten"].waypoints, ((0, 0, 3), (0, 8.9, 3)))
 
     def test_a_thread_is_confirmed_as_a_fit(self):
@@ -76,7 +77,7 @@ class SwappedDemoTests(TestCase):
     def setUp(self):
         self.assembly = read(DEMO)
         self.plan = teardown_json.loads(DEMO_BENCH.read_bytes())
-        self.assertEqual({step.kind for step in self.plan.steps}, {"axial", "radial", "path", "turn"})
+        self.assertEqual({step.motion.kind for step in self.plan.steps}, {"axial", "radial", "path", "turn"})
 
     def swapped(self, first: str, second: str) -> Teardown:
         steps = list(self.plan.steps)
@@ -146,14 +147,16 @@ class MatchTests(TestCase):
     def test_the_other_side(self):
         bolt = "nut-bolt-assembly_1/bolt_1"
         (match,) = matches(read(AS1), axial((f"{BRACKETS[0]}/{bolt}",), UP, 22))
-        self.assertEqual((match.member, match.step.direction), (f"{BRACKETS[1]}/{bolt}", UP))
+        self.assertEqual((match.member, match.step.motion.direction), (f"{BRACKETS[1]}/{bolt}", UP))
         (nut,) = matches(read(AS1), axial(("as1/rod-assembly_1/nut_1",), LEFT, 50))
-        self.assertEqual((nut.member, nut.kind, nut.step.direction), ("as1/rod-assembly_1/nut_2", "rotation", RIGHT))
+        self.assertEqual(
+            (nut.member, nut.kind, nut.step.motion.direction), ("as1/rod-assembly_1/nut_2", "rotation", RIGHT)
+        )
 
     def test_steps_that_correspond_but_differ_play_together(self):
         plan = teardown(axial(("as1/rod-assembly_1/nut_1",), RIGHT, 50))
         grown = with_matches(plan, "s1", matches(read(AS1), plan.steps[0]))
-        self.assertEqual([(s.direction, s.start) for s in grown.steps], [(RIGHT, None), (LEFT, "with")])
+        self.assertEqual([(s.motion.direction, s.timing.start) for s in grown.steps], [(RIGHT, None), (LEFT, "with")])
         self.assertTrue(check(read(AS1), grown).clear)
 
     def test_bolts_under_the_rod_are_no_match_for_those_that_are_not(self):
@@ -162,9 +165,11 @@ class MatchTests(TestCase):
 
     def test_a_mirror_turns_the_other_way_round(self):
         mirror = np.diag([-1.0, 1.0, 1.0, 1.0])
-        screwed = Step("s1", ("a",), kind="turn", axis=Axis((5, 0, 0), RIGHT), angle=90, advance=2)
-        image = map_step(screwed, mirror)
-        self.assertEqual((image.axis, image.angle, image.advance), (Axis((-5, 0, 0), (-1.0, 0.0, 0.0)), -90, -2))
+        screwed = Step("s1", ("a",), Turn(Axis((5, 0, 0), RIGHT), 90, advance=2))
+        image = replace(screwed, motion=screwed.motion.mapped(mirror))
+        self.assertEqual(
+            (image.motion.axis, image.motion.angle, image.motion.advance), (Axis((-5, 0, 0), (-1.0, 0.0, 0.0)), -90, -2)
+        )
 
 
 class FitTests(TestCase):

@@ -8,13 +8,14 @@ import numpy as np
 from pulley.core import editing
 from pulley.core.contact.check import check
 from pulley.core.errors import PulleyError
-from pulley.core.formats import teardown_json
+from pulley.core.formats import teardown as teardown_json
 from pulley.core.geometry.frames import apply, translation
-from pulley.core.motion.score import bars, compose, displacement_at
-from pulley.core.motion.steps import displacements
-from pulley.core.motion.travel import screw
-from pulley.core.teardown import Axis, Step, Teardown
-from tests.scenes import DOWN, LEFT, RIGHT, UP, axial, boxes, teardown, tower
+from pulley.core.motion import Axis, Path, Turn
+from pulley.core.motion.travel import screw_pose
+from pulley.core.score.compose import bars, compose, displacement_at
+from pulley.core.score.stages import displacements
+from pulley.core.teardown import Step, Teardown
+from tests.scenes import DOWN, LEFT, RIGHT, UP, axial, boxes, changed, teardown, tower
 
 Z_AXIS = Axis((0.0, 0.0, 0.0), UP)
 
@@ -29,7 +30,7 @@ class DistanceTests(TestCase):
         self.plan = teardown(axial(("lid",), UP, 60), axial(("high",), UP, 30, "s2"), axial(("middle",), UP, 10, "s3"))
 
     def distances(self, plan: Teardown) -> list[float]:
-        return [step.distance for step in plan.steps]
+        return [step.motion.distance for step in plan.steps]
 
     def test_same_scaled_and_farther(self):
         self.assertEqual(self.distances(editing.same_distance(self.plan, ["s1", "s3"], 45)), [45, 30, 45])
@@ -44,10 +45,10 @@ class DistanceTests(TestCase):
             editing.same_distance(self.plan, [], 10)
 
     def test_a_path_scales_and_a_turn_has_no_distance(self):
-        path = Step("s4", ("low",), kind="path", waypoints=((0, 0, 10.0), (20.0, 0, 10.0)))
-        turn = Step("s5", ("low",), kind="turn", axis=Z_AXIS, angle=90)
+        path = Step("s4", ("low",), Path(((0, 0, 10.0), (20.0, 0, 10.0))))
+        turn = Step("s5", ("low",), Turn(Z_AXIS, 90))
         plan = replace(self.plan, steps=(*self.plan.steps, path, turn))
-        self.assertEqual(editing.scale_distances(plan, ["s4", "s5"], 2).steps[3].waypoints[1], (40, 0, 20))
+        self.assertEqual(editing.scale_distances(plan, ["s4", "s5"], 2).steps[3].motion.waypoints[1], (40, 0, 20))
         with self.assertRaisesRegex(PulleyError, "no single distance"):
             editing.same_distance(plan, ["s4", "s5"], 20)
 
@@ -59,7 +60,7 @@ class DistanceTests(TestCase):
         self.assertEqual(editing.switch(off, ["s2"], False), self.plan)
 
     def test_off_beside_a_step_that_plays_with_it(self):
-        plan = teardown(axial(("lid",), UP, 60), replace(axial(("high",), UP, 10, "s2"), start="with", off=True))
+        plan = teardown(axial(("lid",), UP, 60), changed(axial(("high",), UP, 10, "s2"), start="with", off=True))
         self.assertTrue(check(tower(), plan).clear)
 
     def test_order_duplicates_and_deletion(self):
@@ -88,20 +89,22 @@ class MergeTests(TestCase):
         merged, step = editing.merge(plan, ["s1", "s2"])
         self.assertEqual((step.members, len(merged.steps)), (("lid", "high"), 1))
         apart = editing.split(merged, tower(), step.id)
-        self.assertEqual([(s.members, s.start) for s in apart.steps], [(("lid",), None), (("high",), "with")])
+        self.assertEqual([(s.members, s.timing.start) for s in apart.steps], [(("lid",), None), (("high",), "with")])
         self.assertEqual(ends(apart), ends(plan))
 
     def test_even_distances_become_a_fan_and_keep_their_ends(self):
         plan = teardown(axial(("lid",), UP, 60), axial(("high",), UP, 40, "s2"), axial(("middle",), UP, 20, "s3"))
         merged, step = editing.merge(plan, ["s1", "s2", "s3"])
-        self.assertEqual((step.members, step.distance, step.pitch), (("middle", "high", "lid"), 20, 20))
+        self.assertEqual(
+            (step.members, step.motion.distance, step.motion.fan.pitch), (("middle", "high", "lid"), 20, 20)
+        )
         self.assertEqual(ends(merged), ends(plan))
         self.assertEqual(ends(editing.split(merged, tower(), step.id)), ends(plan))
 
     def test_layers_where_distances_are_shared(self):
         plan = teardown(axial(("lid", "high"), UP, 40), axial(("middle",), UP, 20, "s2"))
         merged, step = editing.merge(plan, ["s1", "s2"])
-        self.assertEqual(step.layers, (1, 2))
+        self.assertEqual(step.motion.fan.layers, (1, 2))
         self.assertEqual(ends(merged), ends(plan))
 
     def test_what_cannot_be_one_says_why(self):
@@ -109,7 +112,7 @@ class MergeTests(TestCase):
         for other, advice in (
             (aside, "go different ways"),
             (axial(("lid",), UP, 40, "s2"), "moves it only once"),
-            (replace(aside, kind="turn", axis=Z_AXIS, angle=90), "go different ways"),
+            (replace(aside, motion=Turn(Z_AXIS, 90)), "go different ways"),
         ):
             with self.subTest(advice), self.assertRaisesRegex(PulleyError, advice):
                 editing.merge(teardown(up, other), ["s1", "s2"])
@@ -124,7 +127,7 @@ class OtherSideTests(TestCase):
     def setUp(self):
         size = (10.0, 10.0, 10.0)
         part = boxes(a=(size, (-30, 0, 0)), b=(size, (20, 0, 0)), bed=((100.0, 40.0, 5.0), (-50, -15, -5)))
-        first = part.by_path["a"].part
+        first = part.leaf("a").part
         alike = [
             replace(c, part=first, pose=translation(np.array([20.0, 0, 0]))) if c.path == "b" else c
             for c in part.components
@@ -134,7 +137,7 @@ class OtherSideTests(TestCase):
 
     def test_the_same_on_the_other_side(self):
         plan, made = editing.mirror(teardown(axial(("a",), LEFT, 40)), self.pair, ["s1"], "x")
-        self.assertEqual((plan.steps[1].members, plan.steps[1].direction, made), (("b",), RIGHT, ["s2"]))
+        self.assertEqual((plan.steps[1].members, plan.steps[1].motion.direction, made), (("b",), RIGHT, ["s2"]))
 
     def test_what_has_no_counterpart_is_named(self):
         with self.assertRaisesRegex(PulleyError, "a has no counterpart"):
@@ -145,7 +148,7 @@ class OtherSideTests(TestCase):
 
 class NeighbourTests(TestCase):
     def test_in_a_fan_the_order_changes_and_the_spacing_stays(self):
-        plan = teardown(replace(axial(("middle", "high", "lid"), UP, 20), pitch=20.0))
+        plan = teardown(changed(axial(("middle", "high", "lid"), UP, 20), pitch=20.0))
         swapped = editing.put_next_to(plan, tower(), "middle", "lid")
         self.assertEqual(swapped.steps[0].members, ("high", "lid", "middle"))
         self.assertEqual(sorted(place[2] for place in ends(swapped).values()), [20, 40, 60])
@@ -185,11 +188,11 @@ class NeighbourTests(TestCase):
 
 class MemberTests(TestCase):
     def test_added_members_keep_layers(self):
-        plan = teardown(replace(axial(("low", "middle"), UP, 10), pitch=10.0, layers=(2,)))
+        plan = teardown(changed(axial(("low", "middle"), UP, 10), pitch=10.0, layers=(2,)))
         more = editing.add_members(plan, tower(), "s1", ["lid"])
-        self.assertEqual((more.steps[0].members, more.steps[0].layers), (("low", "middle", "lid"), (2, 1)))
+        self.assertEqual((more.steps[0].members, more.steps[0].motion.fan.layers), (("low", "middle", "lid"), (2, 1)))
         less = editing.drop_member(more, "s1", "low")
-        self.assertEqual((less.steps[0].members, less.steps[0].layers), (("middle", "lid"), (1, 1)))
+        self.assertEqual((less.steps[0].members, less.steps[0].motion.fan.layers), (("middle", "lid"), (1, 1)))
         with self.assertRaisesRegex(PulleyError, "already"):
             editing.add_members(plan, tower(), "s1", ["low"])
 
@@ -199,9 +202,9 @@ class MemberTests(TestCase):
             left=((10.0, 10.0, 10.0), (0, 0, 5)),
             right=((10.0, 10.0, 10.0), (20, 0, 5)),
         )
-        plan = teardown(replace(axial(("left", "right", "bed"), UP, 10), pitch=10.0))
+        plan = teardown(changed(axial(("left", "right", "bed"), UP, 10), pitch=10.0))
         step = editing.layer_alike(plan, pair, "s1").steps[0]
-        self.assertEqual((step.members, step.layers), (("bed", "left", "right"), (1, 2)))
+        self.assertEqual((step.members, step.motion.fan.layers), (("bed", "left", "right"), (1, 2)))
 
 
 class KeptTests(TestCase):
@@ -237,7 +240,7 @@ class KeptTests(TestCase):
 
 class PlacedTests(TestCase):
     def test_a_placed_component_begins_elsewhere_and_travels_from_there(self):
-        turned = screw(np.zeros(3), np.array([0, 0, 1.0]), 90, 0)
+        turned = screw_pose(np.zeros(3), np.array([0, 0, 1.0]), 90, 0)
         plan = editing.place(
             teardown(axial(("lid",), UP, 60)), tower(), "lid", translation(np.array([50.0, 0, 0])) @ turned
         )

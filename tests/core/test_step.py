@@ -9,7 +9,7 @@ import numpy as np
 from OCP.BRepBuilderAPI import BRepBuilderAPI_MakeEdge
 from OCP.gp import gp_Pnt
 
-from pulley.core.assembly import component_bounds
+from pulley.core.assembly import leaf_bounds
 from pulley.core.contact.scene import home_scene
 from pulley.core.errors import PulleyError
 from pulley.core.formats import step
@@ -39,7 +39,7 @@ class TidyTests(TestCase):
         made = self.read(Item("Top", items=[pair, Item("Pin", cylinder((0, 0, 0), (0, 0, 1), 2, 8), shift=(5, 0, 0))]))
         self.assertEqual([c.path for c in made.leaves], ["Top/Pair/Block", "Top/Pair/Block#2", "Top/Pin"])
         self.assertEqual([(p.name, q) for p, q in made.parts], [("Block", 2), ("Pin", 1)])
-        np.testing.assert_allclose(component_bounds(made.leaves[1]), [[0, 0, 50], [10, 20, 80]], atol=1e-6)
+        np.testing.assert_allclose(leaf_bounds(made.leaves[1]), [[0, 0, 50], [10, 20, 80]], atol=1e-6)
         np.testing.assert_allclose(made.leaves[0].colour, (1.0, 0.502, 0.0), atol=0.005)
         self.assertIs(made.leaves[0].part.mesh, made.leaves[1].part.mesh)
 
@@ -66,7 +66,7 @@ class TidyTests(TestCase):
         wrapped = Item("Wheel", items=[solid, Item("Sketch", wire())], shift=(7, 0, 0))
         made = self.read(Item("Top", items=[wrapped, Item("Axle", box((0, 0, 0), (1, 1, 1)))]))
         self.assertEqual([c.path for c in made.leaves], ["Top/Wheel", "Top/Axle"])
-        self.assertAlmostEqual(component_bounds(made.leaves[0])[0, 0], 7.0)
+        self.assertAlmostEqual(leaf_bounds(made.leaves[0])[0, 0], 7.0)
         self.assertTrue(any("wires only" in note for note in made.notes), made.notes)
 
     def test_missing_and_awkward_names(self):
@@ -118,8 +118,8 @@ class TidyTests(TestCase):
         corners = [(0, 0, 0), (10, 0, 0), (10, 10 - width, 0), (10 - width, 10, 0), (0, 10, 0)]
         bar, cap = prism(corners, (0, 0, 1), 1000), box((0, 0, 1025), (10, 10, 1030))
         made = self.read(Item("Top", items=[Item("Bar", bar), Item("Cap", cap)]))
-        self.assertEqual(len(made.by_path["Top/Bar"].part.mesh.triangles), 14)  # 16 with the chamfer
-        self.assertIsNone(made.by_path["Top/Bar"].part.mesh.fault)
+        self.assertEqual(len(made.leaf("Top/Bar").part.mesh.triangles), 14)  # 16 with the chamfer
+        self.assertIsNone(made.leaf("Top/Bar").part.mesh.fault)
         met = home_scene(made).first_meeting(["Top/Bar"], np.array([0, 0, 1.0]))
         self.assertAlmostEqual(met.travel, 25.0, places=6)
 

@@ -1,6 +1,5 @@
 """Turns, screw motions and steps that play together: what a fitter knows about them, and closed forms."""
 
-from dataclasses import replace
 from math import asin, atan, atan2, degrees, hypot, inf, tan
 from unittest import TestCase
 
@@ -12,12 +11,13 @@ from benchmarks.referee_bodies import box, corners_of, thread
 from pulley.core.contact.check import check
 from pulley.core.contact.turning import first_contact_turning
 from pulley.core.geometry.mesh import Mesh, box_mesh, flat_mesh
-from pulley.core.motion.score import compose, displacement_at
-from pulley.core.motion.steps import displacements, stages, travels
-from pulley.core.motion.travel import screw, turn, turn_of
-from pulley.core.teardown import Axis, Step
+from pulley.core.motion import Axis, Path, Radial, Turn
+from pulley.core.motion.travel import Screw, screw_of, screw_pose
+from pulley.core.score.compose import compose, displacement_at
+from pulley.core.score.stages import displacements, stages, travels
+from pulley.core.teardown import Step
 from tests.core.test_contact import prism, ring
-from tests.scenes import DOWN, RIGHT, ROOT, UP, axial, boxes, read, teardown, tower
+from tests.scenes import DOWN, RIGHT, ROOT, UP, axial, boxes, changed, read, teardown, tower
 
 HOME = np.eye(4)
 Z_AXIS = Axis((0.0, 0.0, 0.0), (0.0, 0.0, 1.0))
@@ -26,7 +26,7 @@ BAR = box_mesh((0, -1, 0), (20, 1, 5))
 
 def turning(members: tuple[str, ...], angle: float, advance: float = 0.0, axis: Axis = Z_AXIS, id: str = "s1") -> Step:
     """A step about an axis."""
-    return Step(id, members, kind="turn", axis=axis, angle=angle, advance=advance, label="Turn")
+    return Step(id, members, Turn(axis, angle, advance=advance), label="Turn")
 
 
 def eased(t: float) -> float:
@@ -36,7 +36,7 @@ def eased(t: float) -> float:
 
 def free(mover: Mesh, rest: Mesh, angle: float, advance: float = 0.0, origin=(0, 0, 0), along=(0, 0, 1)) -> float:
     """Degrees that a mover turns freely."""
-    return first_contact_turning(mover, HOME, rest, HOME, turn(origin, along, angle, advance)).travel
+    return first_contact_turning(mover, HOME, rest, HOME, Screw.about(origin, along, angle, advance)).travel
 
 
 class PlainTurnTests(TestCase):
@@ -96,7 +96,7 @@ class ThreadTests(TestCase):
     def test_any_other_pitch_binds_where_the_play_is_used_up(self):
         for advance, lost in ((0.0, COARSE[6]), (-COARSE[6], 2 * COARSE[6]), (1.25, 0.25)):
             found = first_contact_turning(
-                self.rod, HOME, self.nut, self.nut_pose, turn((0, 0, 0), (0, 0, 1), 7200, advance)
+                self.rod, HOME, self.nut, self.nut_pose, Screw.about((0, 0, 0), (0, 0, 1), 7200, advance)
             )
             self.assertAlmostEqual(found.travel * lost / 360, self.PLAY, delta=0.01)
 
@@ -143,7 +143,7 @@ class ScoreTests(TestCase):
         np.testing.assert_allclose(displacement_at(track, 99), end, atol=1e-9)
         self.assertEqual(len(track[0].poses), 7)
         for share in (0.13, 0.5, 0.77):
-            wanted = screw(np.array(axis.origin), np.array(axis.direction), 510 * eased(share), 8)
+            wanted = screw_pose(np.array(axis.origin), np.array(axis.direction), 510 * eased(share), 8)
             np.testing.assert_allclose(displacement_at(track, 1.5 * share), wanted, atol=1e-9)
 
     def test_explode_then_collapse_is_home_bit_for_bit(self):
@@ -161,9 +161,9 @@ class ScoreTests(TestCase):
 
     def test_every_displacement_is_a_screw(self):
         for angle, advance in ((40.0, 3.0), (179.0, -7.0), (1e-3, 500.0)):
-            wanted = screw(np.array([3.0, -8.0, 2.0]), np.array([1.0, 2.0, -0.5]), angle, advance)
-            np.testing.assert_allclose(turn_of(wanted).at(1.0), wanted, atol=1e-9)
-        self.assertIsNone(turn_of(HOME))
+            wanted = screw_pose(np.array([3.0, -8.0, 2.0]), np.array([1.0, 2.0, -0.5]), angle, advance)
+            np.testing.assert_allclose(screw_of(wanted).at(1.0), wanted, atol=1e-9)
+        self.assertIsNone(screw_of(HOME))
 
 
 class NestingTests(TestCase):
@@ -171,7 +171,7 @@ class NestingTests(TestCase):
         both = teardown(turning(("high", "lid"), 90), axial(("lid",), UP, 20, "s2"))
         *_, last = stages(tower(), both)
         end = last.displaced(1.0)
-        quarter = screw(np.zeros(3), np.array(UP), 90, 0)
+        quarter = screw_pose(np.zeros(3), np.array(UP), 90, 0)
         np.testing.assert_allclose(end["high"], quarter, atol=1e-12)
         np.testing.assert_allclose(end["lid"][:3, 3], [0, 0, 20], atol=1e-12)
         np.testing.assert_allclose(end["lid"][:3, :3], quarter[:3, :3], atol=1e-12)
@@ -180,13 +180,13 @@ class NestingTests(TestCase):
         """Six screws about a rim; one turned by 60 degrees has lopsided bounds along the axes."""
         assembly = read(ROOT / "demo/round_hatch.step")
         screws = tuple(leaf.path for leaf in assembly.leaves if "screw" in leaf.name.lower())
-        step = Step("s1", screws, kind="radial", distance=50, axis=Axis((0, 0, 12), UP))
+        step = Step("s1", screws, Radial(50, Axis((0, 0, 12), UP)))
         ways = travels(assembly, step)
         angles = sorted(np.degrees(np.arctan2(*way.points[-1][1::-1])) % 360 for way in ways.values())
         np.testing.assert_allclose(angles, range(0, 360, 60), atol=1e-9)
 
     def test_radial_directions_are_taken_where_things_stand(self):
-        away = Step("s2", ("lid",), distance=10, kind="radial", axis=Z_AXIS)
+        away = Step("s2", ("lid",), Radial(10, Z_AXIS))
         moved = stages(tower(), teardown(turning(("lid",), 90), away))[1].travels["lid"].points[-1]
         np.testing.assert_allclose(moved, [-10 / 2**0.5, 10 / 2**0.5, 0], atol=1e-9)
 
@@ -195,28 +195,28 @@ class TogetherTests(TestCase):
     def test_side_by_side_at_one_speed_is_clear_and_at_two_is_not(self):
         first = axial(("high",), UP, 40)
         for duration, clear in ((1.5, True), (3.0, False)):
-            second = replace(axial(("lid",), UP, 40, "s2"), start="with", duration=duration)
+            second = changed(axial(("lid",), UP, 40, "s2"), start="with", duration=duration)
             self.assertEqual(check(tower(), teardown(first, second)).clear, clear)
 
     def test_the_slower_one_is_met_when_its_lead_is_used_up(self):
-        slow = replace(axial(("lid",), UP, 40, "s2"), start="with", duration=3.0)
+        slow = changed(axial(("lid",), UP, 40, "s2"), start="with", duration=3.0)
         (snag,) = check(tower(), teardown(axial(("high",), UP, 40), slow)).snags["s1"]
         times = np.linspace(0, 1.5, 30_001)
         ahead = 40 * eased(times / 1.5) - 40 * eased(times / 3)
         self.assertAlmostEqual(snag.travel, 40 * eased(times[np.argmax(ahead >= 5)] / 1.5), delta=0.05)
 
     def test_what_presses_from_the_start_is_found_however_slowly_it_starts(self):
-        aside = replace(axial(("lid",), RIGHT, 40, "s2"), start="with", duration=3.0)
+        aside = changed(axial(("lid",), RIGHT, 40, "s2"), start="with", duration=3.0)
         snag, *_ = check(tower(), teardown(axial(("high",), DOWN, 40), aside)).snags["s1"]
         self.assertEqual((snag.blocker, round(snag.travel, 1)), ("middle", 0.0))
 
     def test_touching_and_sliding_on_is_no_snag(self):
-        under = Step("s1", ("high",), kind="path", waypoints=((0, 0, 5), (30, 0, 5)), label="Under the lid")
+        under = Step("s1", ("high",), Path(((0, 0, 5), (30, 0, 5))), label="Under the lid")
         self.assertTrue(check(tower(), teardown(under)).clear)
-        self.assertTrue(check(tower(), teardown(under, replace(axial(("low",), DOWN, 9, "s2"), start="with"))).clear)
+        self.assertTrue(check(tower(), teardown(under, changed(axial(("low",), DOWN, 9, "s2"), start="with"))).clear)
 
     def test_a_turn_meets_what_slides_into_its_way(self):
         scene = boxes(bar=((20, 2, 5), (0, -1, 0)), block=((4, 4, 5), (-2, 40, 0)))
-        slide = replace(axial(("block",), (0.0, -1.0, 0.0), 25, "s2"), start="with")
+        slide = changed(axial(("block",), (0.0, -1.0, 0.0), 25, "s2"), start="with")
         self.assertTrue(check(scene, teardown(turning(("bar",), 90))).clear)
         self.assertFalse(check(scene, teardown(turning(("bar",), 90), slide)).clear)

@@ -11,13 +11,27 @@ from scipy.spatial.transform import Rotation, Slerp
 from pulley.core import crossings, editing, visibility
 from pulley.core.camera import camera_frame, fitted
 from pulley.core.errors import PulleyError
-from pulley.core.formats import teardown_json
+from pulley.core.formats import teardown as teardown_json
+from pulley.core.motion import Axis, Turn
 from pulley.core.motion.easing import ease
-from pulley.core.motion.score import bars, compose, displacement_at
-from pulley.core.motion.views import view_at
-from pulley.core.teardown import Axis, Bearings, Camera, Jog, Orbit, Route, Step, Teardown, TrailOf
+from pulley.core.score.compose import bars, compose, displacement_at
+from pulley.core.score.shots import view_at
+from pulley.core.teardown import Bearings, Camera, Jog, Orbit, Route, Step, Teardown, TrailOf
 from pulley.core.trails import PATTERNS
-from tests.scenes import DEMO, DEMO_TEARDOWN, RIGHT, UP, WINCH, WINCH_TEARDOWN, axial, boxes, read, teardown, tower
+from tests.scenes import (
+    DEMO,
+    DEMO_TEARDOWN,
+    RIGHT,
+    UP,
+    WINCH,
+    WINCH_TEARDOWN,
+    axial,
+    boxes,
+    changed,
+    read,
+    teardown,
+    tower,
+)
 
 VIEW = Camera("c1", "Front", (0.0, -200.0, 30.0), (0.0, 0.0, 30.0))
 SIDE = Camera("c2", "Side", (100.0, 0.0, 30.0), (0.0, 0.0, 30.0))
@@ -51,12 +65,12 @@ class TimingTests(TestCase):
         whole = editing.set_total(outlasting, tower(), 10.0)
         self.assertAlmostEqual(compose(tower(), whole).duration, 10.0, places=5)
         self.assertEqual(
-            [s.duration for s in editing.set_durations(self.plan, ["s1", "s3"], 0.4).steps], [0.4, 1.5, 0.4]
+            [s.timing.duration for s in editing.set_durations(self.plan, ["s1", "s3"], 0.4).steps], [0.4, 1.5, 0.4]
         )
         gathered = editing.one_after_another(self.plan, ["s1", "s3"], together=True)
-        self.assertEqual([(s.id, s.start) for s in gathered.steps], [("s1", None), ("s3", "with"), ("s2", None)])
+        self.assertEqual([(s.id, s.timing.start) for s in gathered.steps], [("s1", None), ("s3", "with"), ("s2", None)])
         apart = editing.one_after_another(gathered, ["s1", "s3"], together=False)
-        self.assertEqual([s.start for s in apart.steps], [None, None, None])
+        self.assertEqual([s.timing.start for s in apart.steps], [None, None, None])
 
     def test_times_that_make_no_sense(self):
         for change in (
@@ -72,7 +86,7 @@ class TimingTests(TestCase):
         ):
             with self.assertRaises(PulleyError):
                 change()
-        self.assertEqual(editing.set_durations(self.plan, ["s1"], 3600.0).steps[0].duration, 3600.0)
+        self.assertEqual(editing.set_durations(self.plan, ["s1"], 3600.0).steps[0].timing.duration, 3600.0)
 
     def test_in_the_order_of_depth(self):
         """A box in a box in a box: the inner ones are seen from nowhere until the outer ones are gone."""
@@ -120,14 +134,14 @@ class CameraTests(TestCase):
     def test_a_view_that_is_gone(self):
         plan = self.film(orbits=(Orbit("o1", views=("c1", "c2")), Orbit("o2", views=("c2",))))
         plan = editing.delete_camera(editing.set_step_camera(plan, "s1", "c2"), "c2")
-        self.assertEqual((plan.steps[0].camera, [o.views for o in plan.orbits]), (None, [("c1",)]))
-        lost = replace(plan, steps=(replace(plan.steps[0], camera="c9"), plan.steps[1]))
+        self.assertEqual((plan.steps[0].view.camera, [o.views for o in plan.orbits]), (None, [("c1",)]))
+        lost = replace(plan, steps=(changed(plan.steps[0], camera="c9"), plan.steps[1]))
         self.assertEqual([shot.camera.id for shot in compose(tower(), lost).shots], ["c1"])
 
     def test_two_views_at_one_instant(self):
         """Steps that play together, each with a view: the later one in the list counts."""
         plan = self.film()
-        steps = (replace(plan.steps[0], camera="c1"), replace(plan.steps[1], camera="c2", start="with"))
+        steps = (changed(plan.steps[0], camera="c1"), changed(plan.steps[1], camera="c2", start="with"))
         self.assertEqual(view_at(compose(tower(), replace(plan, steps=steps)).shots, 1.5, VIEW), SIDE)
 
     def test_from_one_side_right_to_the_other(self):
@@ -177,21 +191,21 @@ class ScoreTests(TestCase):
         assembly, plan = read(DEMO), teardown_json.loads(DEMO_TEARDOWN.read_text())
         score = compose(assembly, plan)
         for step, bar in zip(plan.steps, score.steps, strict=True):
-            if step.kind != "axial" or step.spacing:
+            if step.motion.kind != "axial" or step.spacing:
                 continue
             path = assembly.leaves_of(step.members)[0]
             start, middle, end = (
                 displacement_at(score.tracks[path], bar.start + share * (bar.end - bar.start))[:3, 3]
                 for share in (0.0, 0.5, 1.0)
             )
-            way = np.array(step.direction) / np.linalg.norm(step.direction) * step.distance
+            way = np.array(step.motion.direction) / np.linalg.norm(step.motion.direction) * step.motion.distance
             with self.subTest(step.label):
                 np.testing.assert_allclose(end - start, way, atol=1e-9)
                 np.testing.assert_allclose(middle - start, way / 2, atol=1e-9)
 
     def test_a_turn_between_its_poses_against_slerp(self):
         """SciPy's slerp between home and a quarter turn."""
-        step = Step("s1", ("lid",), kind="turn", axis=Axis((10, 0, 0), UP), angle=90.0, advance=8.0)
+        step = Step("s1", ("lid",), Turn(Axis((10, 0, 0), UP), 90.0, advance=8.0))
         track = compose(tower(), teardown(step)).tracks["lid"]
         between = Slerp([0, 1], Rotation.from_rotvec([[0, 0, 0], [0, 0, np.pi / 2]]))
         for share in (0.2, 0.5, 0.9):
@@ -201,7 +215,7 @@ class ScoreTests(TestCase):
             np.testing.assert_allclose(pose @ [10, 0, 0, 1], [10, 0, 2 * ease(share), 1], atol=1e-9)
 
     def test_spread_scales_travels_and_angles(self):
-        turned = Step("s2", ("lid",), kind="turn", axis=Axis((0, 0, 0), UP), angle=80.0)
+        turned = Step("s2", ("lid",), Turn(Axis((0, 0, 0), UP), 80.0))
         track = compose(tower(), teardown(axial(("lid",), RIGHT, 60.0), turned)).tracks["lid"]
         half = displacement_at(track, 99.0, spread=0.5)
         wanted = Rotation.from_rotvec([0, 0, np.radians(40)]).as_matrix()

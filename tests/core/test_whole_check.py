@@ -14,15 +14,16 @@ from pulley.core.contact.clearance import clearance
 from pulley.core.contact.scene import Scene, home_scene
 from pulley.core.contact.sweep import first_contact
 from pulley.core.errors import PulleyError
-from pulley.core.formats import teardown_json
+from pulley.core.formats import teardown as teardown_json
 from pulley.core.geometry.frames import translation
 from pulley.core.geometry.mesh import Mesh, box_mesh, flat_mesh
-from pulley.core.motion.steps import displacements, skew_members, stages, travels
-from pulley.core.motion.travel import screw
+from pulley.core.motion import Axis, Radial, Turn
+from pulley.core.motion.travel import screw_pose
 from pulley.core.planning.picks import parse_direction
 from pulley.core.planning.ways_out import ways_out
-from pulley.core.teardown import Axis, Step
-from tests.scenes import DEMO, DEMO_TEARDOWN, LEFT, RIGHT, UP, axial, boxes, read, teardown, tower
+from pulley.core.score.stages import displacements, skew_members, stages, travels
+from pulley.core.teardown import Step
+from tests.scenes import DEMO, DEMO_TEARDOWN, LEFT, RIGHT, UP, axial, boxes, changed, read, teardown, tower
 
 HOME = np.eye(4)
 BLOCK = "Halyard block"
@@ -43,14 +44,14 @@ class KeptTests(TestCase):
         self.assertEqual(self.counted(self.plan), 21)
         self.assertEqual(self.counted(self.plan), 0)
         steps = list(self.plan.steps)
-        steps[6] = replace(steps[6], distance=15.0)  # the foot of the first unit, with nothing near it
+        steps[6] = changed(steps[6], distance=15.0)  # the foot of the first unit, with nothing near it
         self.assertEqual(self.counted(replace(self.plan, steps=tuple(steps))), 1)
-        steps[0] = replace(steps[0], distance=70.0)  # the first unit's nuts: what passes them below is checked again
+        steps[0] = changed(steps[0], distance=70.0)  # the first unit's nuts: what passes them below is checked again
         self.assertLess(self.counted(replace(self.plan, steps=tuple(steps))), 7)
 
     def test_a_member_turns_with_the_one_it_follows(self):
         cross = boxes(arm=((4, 4, 4), (8, -2, 0)), screw=((1, 1, 1), (10, 3, 1)), post=((1, 9, 4), (20, -2, 0)))
-        out = Step("s2", ("screw",), distance=30, kind="radial", axis=Axis((0, 0, 0), UP), follow=(("screw", "arm"),))
+        out = Step("s2", ("screw",), Radial(30, Axis((0, 0, 0), UP), follow=(("screw", "arm"),)))
         for shift, clear in ((0.001, False), (60.0, True)):  # moved first, the arm leads the screw past the post
             plan = teardown(axial(("arm",), (0.0, -1.0, 0.0), shift), out)
             self.assertEqual(check(cross, plan).clear, clear)
@@ -80,7 +81,7 @@ class ClearanceTests(TestCase):
 
     def test_a_turn_passes_a_corner(self):
         scene = boxes(bar=((20, 2, 5), (0, -1, 0)), post=((4, 4, 5), (18, 18, 0)))
-        step = Step("s1", ("bar",), kind="turn", axis=Axis((0, 0, 0), UP), angle=90)
+        step = Step("s1", ("bar",), Turn(Axis((0, 0, 0), UP), 90))
         # the bar's corner runs at radius sqrt(401), the post's nearest corner stands at 18 sqrt(2)
         self.assertAlmostEqual(self.nearest(scene, step).distance, 18 * 2**0.5 - 401**0.5, delta=0.1)
 
@@ -123,7 +124,7 @@ class UnsoundMeshTests(TestCase):
 
 class WaysTests(TestCase):
     def test_a_part_that_leans_leaves_along_its_own_axis(self):
-        lean = screw(np.zeros(3), np.array([0.0, 1.0, 0.0]), 30, 0)
+        lean = screw_pose(np.zeros(3), np.array([0.0, 1.0, 0.0]), 30, 0)
         assembly = read(DEMO)
         scene = Scene(assembly, {leaf.path: lean @ leaf.pose for leaf in assembly.leaves})
         best = ways_out(scene, [f"{BLOCK}/Cheek screw"])[0]
@@ -132,7 +133,7 @@ class WaysTests(TestCase):
         self.assertEqual(best.word, "Along 0.5, 0, 0.866")
 
     def test_contact_normals_are_tried(self):
-        lean = screw(np.zeros(3), np.array([0.0, 1.0, 0.0]), 30, 0)
+        lean = screw_pose(np.zeros(3), np.array([0.0, 1.0, 0.0]), 30, 0)
         assembly = read(DEMO)
         scene = Scene(assembly, {leaf.path: lean @ leaf.pose for leaf in assembly.leaves})
         directions = np.array([way.direction for way in ways_out(scene, [f"{BLOCK}/Rope guard, right"])])
@@ -170,26 +171,26 @@ class PickTests(TestCase):
 class MemberTests(TestCase):
     def test_radial_from_a_point_and_following(self):
         cross = boxes(east=((4, 4, 4), (8, -2, 10)), screw=((1, 1, 1), (10, 3, 12)))
-        step = Step("s1", ("east", "screw"), distance=10, kind="radial", point=(0.0, 0.0, 12.0))
+        step = Step("s1", ("east", "screw"), Radial(10, point=(0.0, 0.0, 12.0)))
         np.testing.assert_allclose(travels(cross, step)["east"].points[-1], [10, 0, 0], atol=1e-9)
         self.assertGreater(travels(cross, step)["screw"].points[-1][1], 2)
-        follows = replace(step, follow=(("screw", "east"),))
+        follows = changed(step, follow=(("screw", "east"),))
         np.testing.assert_allclose(travels(cross, follows)["screw"].points[-1], [10, 0, 0], atol=1e-9)
 
     def test_a_member_off_its_own_axis_is_told_the_angle(self):
         assembly = read(DEMO)
         pin = f"{BLOCK}/Shackle/Shackle pin"  # lies along X through y = 88
         for origin, angle in (((-50, 88, 0), 0), ((-50, 85, 0), 3.7)):
-            step = Step("s1", (pin,), distance=10, kind="radial", axis=Axis(origin, (0, 0, 1)))
+            step = Step("s1", (pin,), Radial(10, Axis(origin, (0, 0, 1))))
             found = skew_members(assembly, stages(assembly, teardown(step))[0])
             self.assertEqual([member for member, _ in found], [pin] if angle else [])
             if angle:
                 self.assertAlmostEqual(found[0][1], angle, delta=0.3)
-        step = Step("s1", (pin,), distance=10, kind="radial", axis=Axis((-50, 85, 0), (0, 0, 1)))
+        step = Step("s1", (pin,), Radial(10, Axis((-50, 85, 0), (0, 0, 1))))
         self.assertIn("s1", check(assembly, teardown(step)).skew)
 
     def test_a_fan_by_total_and_in_the_order_of_the_stack(self):
-        step = replace(axial(("lid", "middle", "high"), UP, 10), total=60.0)
+        step = changed(axial(("lid", "middle", "high"), UP, 10), total=60.0)
         self.assertEqual(step.spacing, 30.0)
         sorted_ = editing.order_nearest_first(teardown(step), tower(), "s1").steps[0]
         self.assertEqual(sorted_.members, ("middle", "high", "lid"))
@@ -238,7 +239,7 @@ class BadInputTests(TestCase):
     def test_many_turns_are_fine_with_an_advance(self):
         axis = {"kind": "turn", "axis": UPRIGHT, "angle": 4000, "advance": 1}
         document = {"format": "pulley-teardown", "version": 1, "steps": [{"id": "s7", "members": ["lid"], **axis}]}
-        self.assertEqual(teardown_json.from_document(document).steps[0].angle, 4000)
+        self.assertEqual(teardown_json.from_document(document).steps[0].motion.angle, 4000)
 
     def test_a_subassembly_with_its_own_child(self):
         plan = teardown(axial((f"{BLOCK}/Bearing", f"{BLOCK}/Bearing/Cage"), UP, 5))
@@ -257,7 +258,7 @@ class BadInputTests(TestCase):
 class OddMotionTests(TestCase):
     def test_members_that_part_by_round_off_only_move_as_one(self):
         pair = boxes(a=((4, 4, 4), (8, -2, 0)), b=((4, 4, 4), (12, -2, 0)))
-        step = Step("s1", ("a", "b"), distance=30, kind="radial", axis=Axis((1e-9, 0.0, 0.0), (1e-12, 0.0, 1.0)))
+        step = Step("s1", ("a", "b"), Radial(30, Axis((1e-9, 0.0, 0.0), (1e-12, 0.0, 1.0))))
         self.assertTrue(check(pair, teardown(step)).clear)
 
     def test_a_step_whose_members_all_stay_home_does_nothing(self):
@@ -266,14 +267,14 @@ class OddMotionTests(TestCase):
         self.assertEqual(displacements(tower(), plan)[-1], {})
 
     def test_a_member_that_goes_nowhere_stands_still(self):
-        fanned = replace(axial(("high", "lid"), UP, 0.0), pitch=20.0)
+        fanned = changed(axial(("high", "lid"), UP, 0.0), pitch=20.0)
         self.assertTrue(check(tower(), teardown(fanned)).clear)
         self.assertEqual(displacements(tower(), teardown(fanned))[-1]["high"].tolist(), np.eye(4).tolist())
 
     def test_what_followed_is_dropped_with_its_member(self):
-        step = Step("s1", ("high", "lid"), distance=9, kind="radial", point=(0, 0, 0), follow=(("lid", "high"),))
+        step = Step("s1", ("high", "lid"), Radial(9, point=(0, 0, 0), follow=(("lid", "high"),)))
         dropped = editing.drop_member(teardown(step), "s1", "lid")
-        self.assertEqual(dropped.steps[0].follow, ())
+        self.assertEqual(dropped.steps[0].motion.follow, ())
         self.assertEqual(teardown_json.loads(teardown_json.dumps(dropped)).steps, dropped.steps)
 
     def test_an_empty_teardown_is_clear(self):

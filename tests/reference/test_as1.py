@@ -5,7 +5,7 @@ from unittest import TestCase
 import numpy as np
 from scipy.spatial.transform import Rotation
 
-from pulley.core.assembly import Assembly, component_bounds
+from pulley.core.assembly import Assembly, leaf_bounds
 from pulley.core.contact.check import check
 from pulley.core.contact.scene import Scene, home_scene
 from pulley.core.geometry.frames import translation
@@ -48,8 +48,8 @@ class As1Tests(TestCase):
             self.assertEqual(blocker, ROD)
 
     def test_22_mm_is_what_the_bounds_say(self):
-        bolt = component_bounds(self.assembly.by_path[f"{BRACKETS[0]}/nut-bolt-assembly_1/bolt_1"])
-        rod = component_bounds(self.assembly.by_path[ROD])
+        bolt = leaf_bounds(self.assembly.by_path[f"{BRACKETS[0]}/nut-bolt-assembly_1/bolt_1"])
+        rod = leaf_bounds(self.assembly.by_path[ROD])
         self.assertAlmostEqual(rod[0, 2] - bolt[1, 2], 22.0, places=6)
 
     def test_the_other_four_bolts_are_free_upward(self):
@@ -70,7 +70,7 @@ class As1Tests(TestCase):
     def test_rod_leaves_both_ways_and_its_nuts_outward_only(self):
         self.assertEqual([self.free(ROD, d)[0] for d in (RIGHT, LEFT)], [None, None])
         for nut in named(self.assembly, "nut_1") + named(self.assembly, "nut_2"):
-            middle = component_bounds(self.assembly.by_path[nut]).mean(0)[0]
+            middle = leaf_bounds(self.assembly.by_path[nut]).mean(0)[0]
             outward = RIGHT if middle > 90 else LEFT
             free = {direction: self.free(nut, direction)[0] for direction in AXES}
             self.assertEqual([d for d, travel in free.items() if travel is None], [outward])
@@ -121,7 +121,7 @@ class OtherExportersTests(TestCase):
         quantity = {part.key: count for part, count in assembly.parts}
         self.assertEqual(sorted(quantity.values()), [1, 1, 2, 6, 8])
         bolts = [leaf for leaf in assembly.leaves if quantity[leaf.part.key] == 6]
-        extent = np.ptp(component_bounds(bolts[0]), axis=0)
+        extent = np.ptp(leaf_bounds(bolts[0]), axis=0)
         along = np.eye(3)[np.argmax(extent)]
         scene, travels = home_scene(assembly), []
         for direction in (along, -along):

@@ -1,6 +1,5 @@
 """Contacts whose answers are known without a computer, and thread sizes from published tables."""
 
-from dataclasses import replace
 from math import cos, inf, radians, tan
 from unittest import TestCase
 
@@ -14,11 +13,11 @@ from pulley.core.contact.scene import home_scene
 from pulley.core.contact.sweep import first_contact
 from pulley.core.geometry.frames import translation
 from pulley.core.geometry.mesh import Mesh, box_mesh
-from pulley.core.motion.travel import screw
+from pulley.core.motion.travel import screw_pose
 from pulley.core.planning.remedies import remedies
 from pulley.core.teardown import Step
 from tests.core.test_contact import prism, ring
-from tests.scenes import DOWN, UP, axial, boxes, teardown
+from tests.scenes import DOWN, UP, axial, boxes, changed, teardown
 
 HOME = np.eye(4)
 # nominal diameter: (coarse pitch, minor diameter D1 of the internal thread), ISO 261 and ISO 724 (from memory)
@@ -62,7 +61,7 @@ class PegTests(TestCase):
 
     def test_leaning_by_a_degree_it_jams_where_trigonometry_says(self):
         # its side is at x = 5 / cos a + z tan a, z from its foot's middle, and reaches the edge at 5 + clearance
-        pose = translation(np.array([0, 0, 2.0])) @ screw(np.zeros(3), np.array([0.0, 1.0, 0.0]), 1.0, 0.0)
+        pose = translation(np.array([0, 0, 2.0])) @ screw_pose(np.zeros(3), np.array([0.0, 1.0, 0.0]), 1.0, 0.0)
         expected = 2 + (5 + self.CLEARANCE - 5 / cos(self.LEAN)) / tan(self.LEAN)
         self.assertAlmostEqual(self.enter(pose), expected, places=5)
 
@@ -71,7 +70,7 @@ class DovetailTests(TestCase):
     def test_free_along_its_groove_only(self):
         tail = extruded([(-5, 0), (5, 0), (10, 8), (-10, 8)], 40)  # wider above: z grows upward
         groove = extruded([(-30, 8), (-30, -10), (30, -10), (30, 8), (10, 8), (5, 0), (-5, 0), (-10, 8)], 40)
-        upside_down = screw(np.zeros(3), np.array([0.0, 1.0, 0.0]), 180, 0)  # wider below: it cannot be lifted
+        upside_down = screw_pose(np.zeros(3), np.array([0.0, 1.0, 0.0]), 180, 0)  # wider below: it cannot be lifted
         joint = assemble("dovetail", [("tail", tail, upside_down), ("groove", groove, upside_down)])
         self.assertEqual(self.free(joint), {(0, 1, 0), (0, -1, 0), (0, 0, -1)})
 
@@ -122,7 +121,7 @@ class SpeedTests(TestCase):
 
 def axial_fan(members: tuple[str, ...], distance: float, pitch: float) -> Step:
     """Members to the right, each farther than the one before."""
-    return replace(axial(members, (1.0, 0.0, 0.0), distance), pitch=float(pitch))
+    return changed(axial(members, (1.0, 0.0, 0.0), distance), pitch=float(pitch))
 
 
 class ThreadSizeTests(TestCase):

@@ -12,9 +12,9 @@ from unittest import TestCase
 
 import numpy as np
 
-from pulley.core.assembly import component_bounds
+from pulley.core.assembly import leaf_bounds
 from pulley.core.contact.check import check
-from pulley.core.formats import teardown_json
+from pulley.core.formats import teardown as teardown_json
 from pulley.core.formats.gltf import to_glb
 from pulley.core.geometry.mesh import mesh_volume
 from tests.scenes import AS1, DEMO, DEMO_TEARDOWN, ROOT, read
@@ -44,7 +44,7 @@ class DemoPartTests(TestCase):
         cls.assembly = read(DEMO)
 
     def mesh(self, name: str):
-        return self.assembly.by_path[f"Halyard block/{name}"].part.mesh
+        return self.assembly.leaf(f"Halyard block/{name}").part.mesh
 
     def test_exact_volumes(self):
         for name, volume in VOLUMES.items():
@@ -57,7 +57,7 @@ class DemoPartTests(TestCase):
                 self.assertAlmostEqual(mesh_volume(self.mesh(name).corners), volume, delta=0.05 * volume)
 
     def test_bounds(self):
-        screw = component_bounds(self.assembly.by_path["Halyard block/Cheek screw"])
+        screw = leaf_bounds(self.assembly.by_path["Halyard block/Cheek screw"])
         np.testing.assert_allclose(screw[1] - screw[0], [8.5, 8.5, 25.0], atol=0.05)
         self.assertAlmostEqual(screw[1, 2], 20 + 1 + 5)  # on the cheek, on the washer, the head's height
 

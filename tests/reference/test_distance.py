@@ -17,9 +17,10 @@ from pulley.core.contact.turning import first_contact_turning
 from pulley.core.formats.step_shapes import mesh_shape
 from pulley.core.geometry.frames import translation, unit
 from pulley.core.geometry.mesh import Mesh, box_mesh
-from pulley.core.motion.score import compose, displacement_at
-from pulley.core.motion.travel import turn
-from pulley.core.teardown import Axis, Step, Teardown
+from pulley.core.motion import Axial, Axis, Path, Radial, Turn
+from pulley.core.motion.travel import Screw
+from pulley.core.score.compose import compose, displacement_at
+from pulley.core.teardown import Step, Teardown
 from shapes import box, cut, cylinder, fuse, sphere, torus
 from tests.reference.fcl_bodies import fcl_model
 from tests.scenes import DEMO, boxes, read
@@ -144,11 +145,11 @@ class PropertyTests(TestCase):
     def test_moving_the_whole_scene_changes_no_turn(self, placed_boxes, seed, advance, angle):
         assembly = boxes(**{f"b{k}": item for k, item in enumerate(placed_boxes)})
         generator = np.random.default_rng(seed)
-        motion = turn(tuple(generator.normal(size=3) * 10), tuple(generator.normal(size=3)), angle, advance)
+        motion = Screw.about(tuple(generator.normal(size=3) * 10), tuple(generator.normal(size=3)), angle, advance)
         away = translation(np.array([500.0, -300.0, 200.0]))
         away[:3, :3] = Rotation.random(random_state=seed).as_matrix()
         moved_axis = (away[:3, :3] @ motion.origin + away[:3, 3], away[:3, :3] @ motion.direction)
-        moved = turn(*map(tuple, moved_axis), angle, advance)
+        moved = Screw.about(*map(tuple, moved_axis), angle, advance)
         mover, *others = assembly.leaves
         for other in others:
             bodies = (mover.part.mesh, mover.pose, other.part.mesh, other.pose)
@@ -164,12 +165,12 @@ class PropertyTests(TestCase):
         assembly = boxes(a=((4, 4, 4), (8, -2, 0)), b=((4, 4, 4), (-9, 3, 0)))
         axis = Axis((1.0, 2.0, 3.0), (0.0, 0.6, 0.8))
         kinds = (
-            lambda x, y, d: {"direction": (x, y, 1.0), "distance": d},
-            lambda x, y, d: {"kind": "radial", "axis": axis, "distance": d},
-            lambda x, y, d: {"kind": "path", "waypoints": ((x, y, 50.0), (x, y, 50.0 + d)), "smooth": x > 0},
-            lambda x, y, d: {"kind": "turn", "axis": axis, "angle": 10 * d, "advance": x},
+            lambda x, y, d: Axial((x, y, 1.0), d),
+            lambda x, y, d: Radial(d, axis),
+            lambda x, y, d: Path(((x, y, 50.0), (x, y, 50.0 + d)), x > 0),
+            lambda x, y, d: Turn(axis, 10 * d, x),
         )
-        steps = [Step(f"s{k}", ("a", "b"), **kinds[kind](x, y, d)) for k, (kind, x, y, d) in enumerate(drawn)]
+        steps = [Step(f"s{k}", ("a", "b"), kinds[kind](x, y, d)) for k, (kind, x, y, d) in enumerate(drawn)]
         score = compose(assembly, Teardown("", tuple(steps)))
         for track in score.tracks.values():
             instants = np.linspace(score.duration, 0.0, 7)

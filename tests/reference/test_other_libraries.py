@@ -16,7 +16,7 @@ from pulley.core.contact.sweep import first_contact
 from pulley.core.contact.turning import first_contact_turning
 from pulley.core.geometry.frames import translation, unit
 from pulley.core.geometry.mesh import Mesh
-from pulley.core.motion.travel import turn
+from pulley.core.motion.travel import Screw
 from tests.reference.coal_bodies import coal_distance, coal_model
 
 STRAIGHT, TURNING = 160, 120
@@ -89,7 +89,7 @@ class TurningTests(Measured):
             a_pose, b_pose = self.pose(np.array([arm, 0.0, 0.0])), self.pose(np.array([-arm, 0.0, 0.0]))
             b_pose[:3, 3] += self.random.normal(size=3) * 6
             angle, advance = float(self.random.choice([-320, 320])), self.random.uniform(-20, 20)
-            motion = turn((0, 0, 0), (0.0, 0.0, 1.0), angle, advance)
+            motion = Screw.about((0, 0, 0), (0.0, 0.0, 1.0), angle, advance)
             if min(self.distances(a, a_pose, b, b_pose)) <= 0.5:
                 continue
             found = first_contact_turning(self.meshes[a], a_pose, self.meshes[b], b_pose, motion)

@@ -8,8 +8,9 @@ from pulley.core.contact.check import check
 from pulley.core.contact.distance import mesh_distance
 from pulley.core.contact.overlap import overlap_depth
 from pulley.core.geometry.frames import apply
-from pulley.core.motion.score import compose, displacement_at
-from pulley.core.teardown import Axis, Step, Teardown
+from pulley.core.motion import Axial, Axis, Fan, Path, Radial, Turn
+from pulley.core.score.compose import compose, displacement_at
+from pulley.core.teardown import Step, Teardown, Timing
 from tests.scenes import boxes
 
 INSTANTS = 120  # a second; at the speeds here neighbouring instants lie a mm or so apart
@@ -30,21 +31,20 @@ class SampledTests(TestCase):
         names = [leaf.path for leaf in assembly.leaves]
         members = tuple(self.random.choice(names, self.random.integers(1, 3), replace=False).tolist())
         axis = Axis(tuple(self.random.uniform(0, 40, 3)), tuple(self.random.normal(size=3)))
-        return Step(
-            f"s{number}",
-            members,
-            tuple(self.random.normal(size=3)),
-            float(self.random.uniform(5, 40)),
-            kind=kind,
-            pitch=float(self.random.choice([0.0, 8.0])) if kind in ("axial", "path") else 0.0,
-            axis=axis if kind in ("radial", "turn") else None,
-            waypoints=tuple(map(tuple, self.random.uniform(-25, 25, (2, 3)))) if kind == "path" else (),
-            smooth=bool(self.random.integers(0, 2)),
-            angle=float(self.random.uniform(-200, 200)),
-            advance=float(self.random.uniform(-20, 20)),
-            duration=float(self.random.uniform(0.6, 1.2)),
-            start=[None, None, "with"][self.random.integers(0, 3)] if number else None,
-        )
+        direction, distance = tuple(self.random.normal(size=3)), float(self.random.uniform(5, 40))
+        fan = Fan(float(self.random.choice([0.0, 8.0]))) if kind in ("axial", "path") else Fan()
+        waypoints = tuple(map(tuple, self.random.uniform(-25, 25, (2, 3)))) if kind == "path" else ()
+        smooth = bool(self.random.integers(0, 2))
+        angle, advance = float(self.random.uniform(-200, 200)), float(self.random.uniform(-20, 20))
+        motion = {
+            "axial": Axial(direction, distance, fan),
+            "radial": Radial(distance, axis),
+            "path": Path(waypoints, smooth, fan),
+            "turn": Turn(axis, angle, advance),
+        }[kind]
+        duration = float(self.random.uniform(0.6, 1.2))
+        start = [None, None, "with"][self.random.integers(0, 3)] if number else None
+        return Step(f"s{number}", members, motion, timing=Timing(duration, start))
 
     def seen(self, assembly, plan: Teardown) -> dict[frozenset[str], tuple[float, float]]:
         """For each pair its least distance and its greatest depth over all instants, at which anything moves."""

@@ -7,9 +7,9 @@ from embreex.mesh_construction import TriangleMesh
 from embreex.rtcore_scene import EmbreeScene
 
 from pulley.core.camera import camera_frame, fitted
-from pulley.core.formats import teardown_json
+from pulley.core.formats import teardown as teardown_json
 from pulley.core.geometry.frames import apply
-from pulley.core.motion.score import compose
+from pulley.core.score.compose import compose
 from pulley.core.teardown import Camera
 from pulley.core.visibility import SIZE, poses_in, visible_shares
 from tests.scenes import AS1, DEMO, DEMO_TEARDOWN, read
@@ -36,7 +36,7 @@ def by_rays(assembly, poses, camera) -> dict[str, tuple[float, int]]:
     """Share of each component that is seen, and how many pixels it would cover by itself."""
     corners = {}
     for path, pose in poses.items():
-        mesh = assembly.by_path[path].part.mesh
+        mesh = assembly.leaf(path).part.mesh
         corners[path] = apply(pose, mesh.vertices)[mesh.triangles]
     owner = np.repeat(np.arange(len(corners)), [len(c) for c in corners.values()])
     origins, ways = rays(camera, *SIZE)
@@ -51,7 +51,7 @@ def by_rays(assembly, poses, camera) -> dict[str, tuple[float, int]]:
 
 class VisibilityTests(TestCase):
     def compare(self, assembly, poses, direction):
-        points = np.concatenate([apply(pose, assembly.by_path[path].part.mesh.bounds) for path, pose in poses.items()])
+        points = np.concatenate([apply(pose, assembly.leaf(path).part.mesh.bounds) for path, pose in poses.items()])
         camera = fitted(points, direction)
         ours = visible_shares(assembly, poses, camera)
         counted = 0

@@ -8,7 +8,7 @@ from django.contrib.auth import get_user_model
 from django.test import TestCase
 
 from pulley.core import teardown as core
-from pulley.web.editor import rows, services
+from pulley.web.editor import persistence, services
 from pulley.web.editor.models import Teardown
 from pulley.web.library.models import Assembly
 from pulley.web.library.services import add
@@ -59,4 +59,4 @@ class SignedInCase(TestCase):
 
     def kept(self) -> core.Teardown:
         """What the rows hold now."""
-        return rows.load(Teardown.objects.get(pk=self.teardown.pk))
+        return persistence.load(Teardown.objects.get(pk=self.teardown.pk))

@@ -15,17 +15,18 @@ from django.test import Client
 from django.urls import URLPattern, URLResolver, get_resolver
 
 from pulley.core import teardown as core
-from pulley.core.formats import teardown_json
+from pulley.core.formats import teardown as teardown_json
+from pulley.core.motion import Axial, Axis, Fan, Path, Turn
 from pulley.web.editor import services
 from pulley.web.editor.changes import VERBS
 from pulley.web.editor.models import Teardown
 
 UP = (0.0, 0.0, 1.0)
 STEPS = (
-    core.Step("s1", ("lid",), UP, 60, label="Lid"),
-    core.Step("s2", ("high", "middle"), UP, 20, label="Fan", pitch=15),
-    core.Step("s3", ("low",), kind="turn", axis=core.Axis((0, 0, 0), UP), angle=90, label="Turn"),
-    core.Step("s4", ("low",), kind="path", waypoints=((0, 0, 30), (40, 0, 30)), label="Path"),
+    core.Step("s1", ("lid",), Axial(UP, 60), label="Lid"),
+    core.Step("s2", ("high", "middle"), Axial(UP, 20, fan=Fan(pitch=15)), label="Fan"),
+    core.Step("s3", ("low",), Turn(Axis((0, 0, 0), UP), 90), label="Turn"),
+    core.Step("s4", ("low",), Path(((0, 0, 30), (40, 0, 30))), label="Path"),
 )
 CAMERAS = (core.Camera("c1", "Front", (0, -400, 60), (0, 0, 20)), core.Camera("c2", "Top", (0, 0, 400), (0, 0, 20)))
 NUMBERS = [0, -0.0, 1, -1, 2.5, 1e-300, 1e300, -1e300, 1e9, 2**53, 2**70, 10**400, True, None, "5", [], {}]

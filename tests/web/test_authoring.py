@@ -5,9 +5,9 @@ import json
 from django.urls import reverse
 
 from pulley.core import teardown as core
-from pulley.core.formats import teardown_json
+from pulley.core.formats import teardown as teardown_json
 from pulley.web.accounts.models import preferences_of
-from pulley.web.editor import rows, services
+from pulley.web.editor import persistence, services
 from pulley.web.editor.changes import VERBS
 from pulley.web.editor.models import Entry, Teardown
 from tests.scenes import UP, axial
@@ -92,9 +92,11 @@ class HistoryTests(SignedInCase):
         ):
             self.edit(verb, **sent)
             row = Teardown.objects.get(pk=self.teardown.pk)
-            kept = teardown_json.to_document(rows.load(row))
+            kept = teardown_json.to_document(persistence.load(row))
             with self.subTest(verb):
-                self.assertEqual(json.loads(json.dumps(kept)), row.history.get(number=row.cursor).document)
+                self.assertEqual(json.loads(json.dumps(kept)), row.document)
+                row.cursor += 1  # so that the history itself is asked
+                self.assertEqual(persistence.document_at(row, row.cursor - 1), row.document)
 
     def test_the_ledger_is_sent_only_when_it_changed(self):
         page = self.client.get(self.address)
@@ -121,17 +123,17 @@ class ConflictTests(SignedInCase):
         self.assertContains(response, "Do mine on top of it", status_code=409)
         self.assertContains(response, "90 mm", status_code=409)
         self.assertEqual(response["HX-Trigger"], "teardown-behind")
-        self.assertEqual([step.distance for step in self.kept().steps], [90])
+        self.assertEqual([step.motion.distance for step in self.kept().steps], [90])
         self.revision = 2
         self.lift("high", "30")
-        self.assertEqual([step.distance for step in self.kept().steps], [90, 30])
+        self.assertEqual([step.motion.distance for step in self.kept().steps], [90, 30])
 
 
 class BundleTests(SignedInCase):
     def test_they_are_the_assemblys_and_undo_takes_back_only_their_own_change(self):
         other = services.create(self.assembly, core.Teardown("Second"))
         self.edit("tie", name="Top", members='["high","lid"]')
-        self.assertEqual(rows.load(Teardown.objects.get(pk=other.pk)).bundles[0].name, "Top")
+        self.assertEqual(persistence.load(Teardown.objects.get(pk=other.pk)).bundles[0].name, "Top")
         self.lift("lid")
         services.edit(
             Teardown.objects.get(pk=other.pk), 0, lambda t, a: VERBS["tie"]({"name": "Low", "members": '["low"]'}, t, a)
@@ -163,9 +165,9 @@ class PreferenceTests(SignedInCase):
         self.prefer(unit_wanted="in")
         response = self.lift("lid", typed="1 1/2", unit="in")
         self.assertContains(response, "1 component up, 1.5 in")
-        self.assertEqual(self.kept().steps[0].distance, 38.1)
+        self.assertEqual(self.kept().steps[0].motion.distance, 38.1)
         self.edit("distance", step="s1", value="3/8", unit="in")
-        self.assertEqual(self.kept().steps[0].distance, 9.525)
+        self.assertEqual(self.kept().steps[0].motion.distance, 9.525)
 
     def test_pitch_hints_and_guide(self):
         self.assertEqual(self.prefer(pitch="2.5").pitch, 2.5)
@@ -182,7 +184,7 @@ class ShelfTests(SignedInCase):
         self.lift("lid")
         self.client.post(f"{self.address}duplicate")
         copy = Teardown.objects.get(name="First, copy 1")
-        self.assertEqual(rows.load(copy).steps, self.kept().steps)
+        self.assertEqual(persistence.load(copy).steps, self.kept().steps)
         self.client.post(f"{self.address}delete")
         self.assertEqual(self.client.get(self.address).status_code, 404)
         shelf = self.client.get("/")
@@ -267,10 +269,10 @@ class BadInputTests(SignedInCase):
         cells = [["s1", "distance", "45"], ["s2", "distance", "x"]]
         response = self.edit("cells", expect=422, cells=json.dumps(cells))
         self.assertContains(response, "Row 2, distance", status_code=422)
-        self.assertEqual([step.distance for step in self.kept().steps], [60, 30])
+        self.assertEqual([step.motion.distance for step in self.kept().steps], [60, 30])
         cells[1][2] = "2*20"
         self.edit("cells", cells=json.dumps(cells))
-        self.assertEqual([step.distance for step in self.kept().steps], [45, 40])
+        self.assertEqual([step.motion.distance for step in self.kept().steps], [45, 40])
 
     def test_a_fan_over_a_given_extent(self):
         self.edit("fan", members='["middle","high","lid"]', direction="[0,0,1]", distance="10")

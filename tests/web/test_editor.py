@@ -8,8 +8,8 @@ from django.core.files.uploadedfile import SimpleUploadedFile
 from django.test import TestCase
 
 from pulley.core import teardown as core
-from pulley.core.formats import teardown_json
-from pulley.web.editor import rows, services
+from pulley.core.formats import teardown as teardown_json
+from pulley.web.editor import persistence, services
 from pulley.web.editor.models import Teardown
 from pulley.web.editor.page.cards import pose_keys
 from pulley.web.library.services import add
@@ -35,7 +35,10 @@ class EditTests(SignedInCase):
         self.edit("label", step="s1", value="Lid off")
         self.edit("duration", step="s1", value="2")
         (step,) = self.kept().steps
-        self.assertEqual((step.distance, step.direction[2], step.label, step.duration), (42.5, -1.0, "Lid off", 2.0))
+        self.assertEqual(
+            (step.motion.distance, step.motion.direction[2], step.label, step.timing.duration),
+            (42.5, -1.0, "Lid off", 2.0),
+        )
         self.edit("direction", step="s1", value="[1, 0, 0]")
         self.lift("high", "20")
         self.edit("shift", 422, step="s2", value="-1")  # in that order it would run into the lid
@@ -65,11 +68,11 @@ class EditTests(SignedInCase):
         self.edit("save-view", view=json.dumps(view | {"eye": [0, -200, 0]}), camera="c1")
         (camera,) = self.kept().cameras
         self.assertEqual((camera.name, camera.eye), ("Front", (0, -200, 0)))
-        self.assertEqual(self.kept().steps[0].camera, "c1")
+        self.assertEqual(self.kept().steps[0].view.camera, "c1")
         self.edit("save-view", 422, view=json.dumps(view | {"eye": [0, 0, 0]}))
         self.edit("save-view", 422, view="[]")
         self.edit("delete-view", camera="c1")
-        self.assertEqual((self.kept().cameras, self.kept().steps[0].camera), ((), None))
+        self.assertEqual((self.kept().cameras, self.kept().steps[0].view.camera), ((), None))
 
     def test_hiding_trails_and_name(self):
         self.edit("hide", members='["lid", "low"]')
@@ -233,8 +236,8 @@ class TeardownFileTests(SignedInCase):
         self.assertIn('filename="tower-first.teardown.json"', download["Content-Disposition"])
         response = self.upload(download.content, 302)
         again = Teardown.objects.get(pk=response.url.strip("/").split("/")[-1])
-        self.assertEqual(rows.load(again).steps, self.kept().steps)
-        self.assertEqual(rows.load(again).hidden, ("low",))
+        self.assertEqual(persistence.load(again).steps, self.kept().steps)
+        self.assertEqual(persistence.load(again).hidden, ("low",))
 
     def test_refused_files(self):
         for data, advice in (
@@ -269,8 +272,8 @@ class TeardownFileTests(SignedInCase):
     def test_rows_hold_the_whole_demo_teardown(self):
         wanted = teardown_json.loads(DEMO_TEARDOWN.read_bytes())
         row = services.create(add(self.ann, read(DEMO)), wanted)
-        self.assertEqual(rows.load(row).steps, wanted.steps)
-        self.assertEqual(rows.load(row).cameras, wanted.cameras)
+        self.assertEqual(persistence.load(row).steps, wanted.steps)
+        self.assertEqual(persistence.load(row).cameras, wanted.cameras)
 
 
 class OwnerTests(TestCase):

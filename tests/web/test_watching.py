@@ -73,12 +73,12 @@ class OrderTests(SignedInCase):
         self.lift("high", "20")
         self.edit("stretch", step="s1", value="2.04")
         self.edit("start", step="s2", value="0.5")
-        self.assertEqual([(s.duration, s.start) for s in self.kept().steps], [(2.0, None), (1.5, 0.5)])
+        self.assertEqual([(s.timing.duration, s.timing.start) for s in self.kept().steps], [(2.0, None), (1.5, 0.5)])
         self.edit("total-time", value="8")
-        self.assertEqual([(s.duration, s.start) for s in self.kept().steps], [(4.0, None), (3.0, 1.0)])
+        self.assertEqual([(s.timing.duration, s.timing.start) for s in self.kept().steps], [(4.0, None), (3.0, 1.0)])
         self.edit("pace", value="2")
         self.edit("lasts", steps='["s1", "s2"]', value="0.7")
-        self.assertEqual([s.duration for s in self.kept().steps], [0.7, 0.7])
+        self.assertEqual([s.timing.duration for s in self.kept().steps], [0.7, 0.7])
         for verb, value in (("total-time", "0"), ("pace", "0"), ("pace", "x"), ("lasts", "-3"), ("stretch", "NaN")):
             self.edit(verb, 422, step="s1", value=value)
         self.edit("stretch", 422, step="s1", value="3601")
@@ -115,7 +115,7 @@ class SeenTests(SignedInCase):
         self.edit("view-here", step="s1", view=VIEW)
         self.edit("view-here", step="s1", view=VIEW.replace("-400", "-300"))
         kept = self.kept()
-        self.assertEqual((len(kept.cameras), kept.cameras[0].eye, kept.steps[0].camera), (1, (0, -300, 60), "c1"))
+        self.assertEqual((len(kept.cameras), kept.cameras[0].eye, kept.steps[0].view.camera), (1, (0, -300, 60), "c1"))
         self.edit("orbit", value="views", expect=422)
         self.edit("home-here", view=VIEW)
         self.edit("orbit", value="views")
@@ -135,10 +135,10 @@ class AnchorTests(SignedInCase):
         self.assertEqual(trail.anchors, ((low[0], low[1], high[2]),))
         self.edit("anchors", members='["lid"]', points="[[0, 0, 0], [5, 0, 0]]", after="0")
         self.assertEqual(len(editing.trail_of(self.kept(), "lid").anchors), 2)
-        self.assertEqual(Teardown.objects.get(pk=self.teardown.pk).scenery["trails"]["of"][0]["component"], "lid")
+        self.assertEqual(Teardown.objects.get(pk=self.teardown.pk).document["trails"]["of"][0]["component"], "lid")
 
     def lid(self):
-        from pulley.core.assembly import component_bounds
+        from pulley.core.assembly import leaf_bounds
         from pulley.web.library.services import core_assembly
 
-        return component_bounds(core_assembly(self.assembly).by_path["lid"]).tolist()
+        return leaf_bounds(core_assembly(self.assembly).by_path["lid"]).tolist()

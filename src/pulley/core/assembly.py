@@ -3,7 +3,7 @@
 import hashlib
 import re
 from collections import Counter
-from collections.abc import Iterable, Iterator
+from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass, field
 from functools import cached_property
 
@@ -27,18 +27,43 @@ class Part:
 
 
 @dataclass(frozen=True, eq=False)
-class Component:
-    """One placed item of the tree: a leaf when it has a part, else a subassembly.
-
-    ``pose`` is the home pose (4, 4) in the assembly's frame; ``colour`` is sRGB, 0 to 1.
-    """
+class Leaf:
+    """A placed part. ``pose`` is the home pose (4, 4) in the assembly's frame; ``colour`` is sRGB, 0 to 1."""
 
     path: str
     name: str
     parent: str | None
     pose: Pose
-    part: Part | None = None
+    part: Part
     colour: tuple[float, float, float] | None = None
+
+
+@dataclass(frozen=True, eq=False)
+class Group:
+    """A placed subassembly. ``pose`` is its home pose (4, 4) in the assembly's frame."""
+
+    path: str
+    name: str
+    parent: str | None
+    pose: Pose
+
+
+Component = Leaf | Group
+
+
+def placed(
+    path: str,
+    name: str,
+    parent: str | None,
+    pose: Sequence[float],
+    part: Part | None,
+    colour: Sequence[float] | None,
+) -> Component:
+    """A component from plain values, its pose as 16 numbers by rows: a leaf when it has a part, else a subassembly."""
+    home = np.array(pose, float).reshape(4, 4)
+    if part is None:
+        return Group(path, name, parent, home)
+    return Leaf(path, name, parent, home, part, (colour[0], colour[1], colour[2]) if colour else None)
 
 
 @dataclass(frozen=True, eq=False)
@@ -56,9 +81,17 @@ class Assembly:
         return {component.path: component for component in self.components}
 
     @cached_property
-    def leaves(self) -> tuple[Component, ...]:
-        """The components that have a part, in tree order."""
-        return tuple(c for c in self.components if c.part is not None)
+    def leaves(self) -> tuple[Leaf, ...]:
+        """The components that are placed parts, in tree order."""
+        return tuple(c for c in self.components if isinstance(c, Leaf))
+
+    @cached_property
+    def _leaf_by_path(self) -> dict[str, Leaf]:
+        return {leaf.path: leaf for leaf in self.leaves}
+
+    def leaf(self, path: str) -> Leaf:
+        """The leaf of a path; KeyError when there is none, or it is a subassembly."""
+        return self._leaf_by_path[path]
 
     @cached_property
     def key(self) -> str:
@@ -83,7 +116,7 @@ class Assembly:
     @cached_property
     def bounds(self) -> NDArray[np.float64]:
         """Lowest and highest corner (2, 3) of everything at home, in mm."""
-        boxes = np.array([component_bounds(c) for c in self.leaves])
+        boxes = np.array([leaf_bounds(c) for c in self.leaves])
         return np.array([boxes[:, 0].min(0), boxes[:, 1].max(0)])
 
     @cached_property
@@ -121,9 +154,9 @@ class Assembly:
         return {path: tuple(leaves) for path, leaves in found.items()}
 
 
-def component_bounds(component: Component, pose: Pose | None = None) -> NDArray[np.float64]:
+def leaf_bounds(leaf: Leaf, pose: Pose | None = None) -> NDArray[np.float64]:
     """Lowest and highest corner (2, 3) of a leaf at ``pose`` (home when None), in mm."""
-    points = apply(component.pose if pose is None else pose, component.part.mesh.vertices)
+    points = apply(leaf.pose if pose is None else pose, leaf.part.mesh.vertices)
     return np.array([points.min(0), points.max(0)])
 
 

@@ -14,7 +14,7 @@ from typing import Any, NoReturn
 
 import numpy as np
 
-from pulley.core.assembly import Assembly, component_bounds
+from pulley.core.assembly import Assembly, leaf_bounds
 from pulley.core.contact.check import check
 from pulley.core.contact.clearance import clearance
 from pulley.core.contact.fits import find_fits
@@ -24,15 +24,15 @@ from pulley.core.contact.start import TOLERANCE, Allowed
 from pulley.core.describe import remedy_sentence
 from pulley.core.editing import find_step
 from pulley.core.errors import PulleyError
-from pulley.core.formats import teardown_json
+from pulley.core.formats import teardown as teardown_json
 from pulley.core.formats.step import read_step_kept
-from pulley.core.motion.steps import stages
 from pulley.core.planning.companions import bring_along, matches
 from pulley.core.planning.directions import name_of
 from pulley.core.planning.picks import parse_direction
 from pulley.core.planning.proposal import Options, propose
 from pulley.core.planning.remedies import remedies
 from pulley.core.planning.ways_out import WayOut, ways_out
+from pulley.core.score.stages import stages
 from pulley.core.teardown import Teardown
 
 
@@ -57,7 +57,7 @@ def inspect(args: argparse.Namespace) -> tuple[dict[str, Any], int]:
                 "path": leaf.path,
                 "name": leaf.name,
                 "part": leaf.part.key,
-                "bounds": component_bounds(leaf).tolist(),
+                "bounds": leaf_bounds(leaf).tolist(),
                 "volume": leaf.part.mesh.volume,
                 "triangles": len(leaf.part.mesh.triangles),
             }
@@ -199,7 +199,7 @@ def propose_teardown(args: argparse.Namespace) -> tuple[dict[str, Any], int]:
     proposal = propose(assembly, teardown, options, report)
     if args.output:
         Path(args.output).write_text(teardown_json.dumps(proposal.added_to(teardown)))
-    steps = [{"id": s.id, "members": s.members, "kind": s.kind, "reason": s.note} for s in proposal.steps]
+    steps = [{"id": s.id, "members": s.members, "kind": s.motion.kind, "reason": s.note} for s in proposal.steps]
     left = [asdict(each) for each in proposal.left]
     return {"steps": steps, "stay": proposal.stay, "left": left, "extent": proposal.extent}, 1 if left else 0
 

@@ -9,10 +9,10 @@ from numba import njit
 from numpy.typing import NDArray
 
 from pulley.core.assembly import Assembly
-from pulley.core.geometry.frames import Vector, apply, unit, view_frame
-from pulley.core.motion.score import Score, Trail, displacement_at
-from pulley.core.motion.steps import poses_at
-from pulley.core.teardown import Jog, Teardown, Vector3
+from pulley.core.geometry.frames import Vector, Vector3, apply, unit, view_frame
+from pulley.core.score.compose import Score, Trail, displacement_at
+from pulley.core.score.stages import poses_at
+from pulley.core.teardown import Jog, Teardown
 from pulley.core.trails import jogged
 
 CLEAR = 0.3  # mm at either end of a line that may touch what it starts from or ends on
@@ -61,7 +61,7 @@ def _bodies(assembly: Assembly, teardown: Teardown, score: Score) -> Bodies:
     moved = {path: displacement_at(score.tracks[path], np.inf) for path in shown if path in score.tracks}
     corners = []
     for path, pose in poses_at(assembly, moved, shown).items():
-        mesh = assembly.by_path[path].part.mesh
+        mesh = assembly.leaf(path).part.mesh
         corners.append(apply(pose, mesh.vertices)[mesh.triangles])
     bounds = [(found.min((0, 1)), found.max((0, 1))) for found in corners]
     return Bodies(shown, corners, np.array(bounds).reshape(-1, 2, 3))

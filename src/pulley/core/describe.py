@@ -1,114 +1,39 @@
 """Short sentences about steps, ways out and snags, with the components' own names in them."""
 
-from collections import Counter
 from collections.abc import Mapping, Sequence
-from functools import lru_cache
+from itertools import pairwise
 from typing import Any
 
 import numpy as np
 
-from pulley.core.assembly import Assembly, Component
+from pulley.core.assembly import Assembly
 from pulley.core.contact.check import Snag
 from pulley.core.contact.start import Allowed
-from pulley.core.geometry.frames import unit as unit_vector
-from pulley.core.planning.directions import AXES
+from pulley.core.geometry.directions import direction_word, off_axis
+from pulley.core.motion import Motion
+from pulley.core.motion.base import triple
+from pulley.core.naming import component_name
 from pulley.core.planning.ways_out import WayOut
 from pulley.core.quantities import measured, plain, shown
-from pulley.core.teardown import Step, Teardown, Vector3
-
-SAME = 1 - 1e-6  # cosine above which a direction is one of the six axes
-
-
-def component_name(assembly: Assembly, path: str) -> str:
-    """What to call one component: its own name, with as many parents' as tell it from its namesakes.
-
-    The component "bolt" of two "bracket" subassemblies "left" and "right" is "bolt in bracket in left".
-    """
-    return _names(assembly)[path]
-
-
-@lru_cache(maxsize=16)
-def _names(assembly: Assembly) -> dict[str, str]:
-    """The name of every component, by path."""
-    chains = {c.path: _chain(assembly, c) for c in assembly.components}
-    used = Counter(" in ".join(chain[:k]) for chain in chains.values() for k in range(1, len(chain) + 1))
-    return {
-        path: next((name for k in range(1, len(chain) + 1) if used[name := " in ".join(chain[:k])] == 1), path)
-        for path, chain in chains.items()
-    }
-
-
-def _chain(assembly: Assembly, component: Component) -> list[str]:
-    """The names from a component up to the root."""
-    chain = [component.name]
-    while component.parent:
-        component = assembly.by_path[component.parent]
-        chain.append(component.name)
-    return chain
-
-
-def members_name(assembly: Assembly, members: Sequence[str]) -> str:
-    """What to call a selection, in short: one component's own name, ``6 × part``, or the first and how many more."""
-    first = assembly.by_path[members[0]].name
-    if len(members) == 1:
-        return first
-    parts = {assembly.by_path[m].part for m in members}
-    part = parts.pop() if len(parts) == 1 else None
-    if part is not None:
-        return f"{len(members)} × {part.name}"
-    return f"{first} and {len(members) - 1} more"
-
-
-def direction_word(direction: Vector3) -> str:
-    """The word for an axis direction, else its components.
-
-    >>> direction_word((0, 0, 2)), direction_word((1, 1, 0))
-    ('up', 'along 0.707, 0.707, 0')
-    """
-    along = unit_vector(np.array(direction, float))
-    for _, word, axis in AXES:
-        if along @ axis > SAME:
-            return word.lower()
-    return "along " + ", ".join(plain(round(float(c), 3) + 0.0) for c in along)
+from pulley.core.teardown import Step, Teardown
 
 
 def step_sentence(step: Step, unit: str = "mm") -> str:
-    """How a step moves: ``3 components up, 60 mm``, ``1 component turned by 90° clockwise``.
-
-    A turn is named as it looks to somebody towards whom its axis points.
-    """
+    """How a step moves: ``3 components up, 60 mm``, ``1 component turned by 90° clockwise``."""
     count = len(step.members)
     who = "1 component" if count == 1 else f"{count} components"
-    layers = f" in {len(step.layers)} layers" if step.layers else ""
-    fan = f", fanned{layers} by {shown(step.spacing, unit)} {unit}" if step.spacing else ""
-    if step.kind == "turn":
-        onward = f", {shown(abs(step.advance), unit)} {unit} a turn" if step.advance else ""
-        hand = "anticlockwise" if step.angle > 0 else "clockwise"
-        far = f"by {plain(abs(step.angle))}°" if abs(step.angle) <= 360 else f"{plain(abs(step.angle) / 360)} times"
-        return f"{who} turned {far} {hand}{onward}"
-    if step.kind == "path":
-        legs = "1 leg" if len(step.waypoints) == 1 else f"{len(step.waypoints)} legs"
-        return f"{who} along a {'rounded ' if step.smooth else ''}path of {legs}{fan}"
-    way = "outward" if step.kind == "radial" else direction_word(step.direction)
-    return f"{who} {way}, {shown(step.distance, unit)} {unit}{fan}"
+    return f"{who} {step.motion.words(count, unit)}"
 
 
-def odd_angle(step: Step) -> str:
-    """That a straight step runs at an odd angle: ``33.7° off Right``; empty along an axis.
+def odd_angle(motion: Motion) -> str:
+    """That a motion runs straight at an odd angle: ``33.7° off right``; empty along the axes.
 
-    >>> odd_angle(Step("s1", ("a",), (3.0, 2.0, 0.0), 10.0))
+    >>> from pulley.core.motion import Axial
+    >>> odd_angle(Axial((3.0, 2.0, 0.0), 10.0))
     '33.7° off right'
     """
-    ways = [step.direction] if step.kind == "axial" else []
-    if step.kind == "path" and not step.smooth:
-        ways = list(np.diff(np.array([(0.0, 0.0, 0.0), *step.waypoints]), axis=0))
-    for way in ways:
-        along = unit_vector(np.array(way, float))
-        cosines = [(float(along @ np.array(axis)), word) for _, word, axis in AXES]
-        cosine, word = max(cosines)
-        if cosine < SAME:
-            return f"{np.degrees(np.arccos(min(cosine, 1.0))):.1f}° off {word.lower()}"
-    return ""
+    ways = (np.subtract(end, start) for start, end in pairwise([(0.0, 0.0, 0.0), *motion.corners()]))
+    return next((words for way in ways if (words := off_axis(triple(way)))), "")
 
 
 def way_sentence(assembly: Assembly, way: WayOut, unit: str = "mm") -> str:
@@ -135,11 +60,6 @@ def snag_sentence(assembly: Assembly, snag: Snag, movers: Sequence[str] = (), un
         return f"{mover} ends inside {blocker}"
     where = ", at ({:.1f}, {:.1f}, {:.1f})".format(*snag.point) if snag.point else ""
     return f"{mover} meets {blocker} after {measured(snag.travel, unit)}{where}"
-
-
-def give_sentence(assembly: Assembly, leaf: str, by: float, unit: str = "mm") -> str:
-    """That a component must bend in a step: ``Circlip gives by 1.2 mm``."""
-    return f"{component_name(assembly, leaf)} gives by {shown(by, unit)} {unit}"
 
 
 def tolerance_sentence(

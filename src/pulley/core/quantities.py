@@ -8,6 +8,7 @@ from pulley.core.errors import PulleyError
 
 DISTANCE_LIMIT = 1e5  # mm; a hundred metres, beyond which nobody takes a machine apart
 DURATION_LIMIT = 3600.0  # seconds
+PITCH = 5.0  # mm; what round distances are multiples of
 UNITS = {"mm": 1.0, "cm": 10.0, "in": 25.4}  # mm in each; the inch by international agreement of 1959 (from memory)
 TYPED = 80  # characters of arithmetic that are read
 NUMBER = r"(?:\d+\.?\d*|\.\d+)(?:e[+-]?\d+)?"
@@ -148,3 +149,13 @@ def round_pitch(size: float, unit: str = "mm") -> float:
     if unit == "in":
         ladder = [2.0**-k for k in range(6, -1, -1)] + [step for step in ladder if step > 1]
     return round(min(ladder, key=lambda step: abs(math.log(step / wanted))) * UNITS[unit], 9)
+
+
+def round_down(travel: float, pitch: float = PITCH) -> float:
+    """The greatest multiple of the pitch within ``travel``; of a tenth of a mm where the pitch is too coarse.
+
+    >>> round_down(22.0), round_down(3.57), round_down(0.04)
+    (20.0, 3.5, 0.0)
+    """
+    step = pitch if travel >= pitch else 0.1
+    return round(math.floor(travel / step + 1e-6) * step, 6)

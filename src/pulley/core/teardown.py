@@ -1,61 +1,49 @@
-"""Teardown, Step, Camera: what a user defines, as plain immutable values. Knows no file and no geometry."""
+"""Teardown, Step, Camera: what a user defines, as plain immutable values. Knows no file."""
 
-from dataclasses import dataclass, field, replace
+from dataclasses import dataclass, field
 from typing import Any
 
-Vector3 = tuple[float, float, float]
-Quaternion = tuple[float, float, float, float]
+from pulley.core.errors import PulleyError
+from pulley.core.geometry.frames import Quaternion, Vector3
+from pulley.core.motion import Motion
+
 LINES = ("chain", "double chain", "dashed", "dotted", "continuous")  # types 04, 05, 02, 07 and 01 of ISO 128-2
 DISPLAYS = ("edges", "shaded", "lines", "dashed")  # shaded with edges, shaded, lines without or with hidden ones dashed
 MARKS = ("brick", "straw", "moss", "sea", "plum")  # colour marks of step cards, by name
 
 
 @dataclass(frozen=True)
-class Axis:
-    """A line in space: a point on it in mm, and its direction, of any length but zero."""
+class Timing:
+    """When a step plays: ``duration`` seconds from its ``start``, which is None for "when the one before ends", "with"
+    for "together with the one before", or seconds after the one before ends."""
 
-    origin: Vector3
-    direction: Vector3
+    duration: float = 1.5
+    start: str | float | None = None
+
+
+@dataclass(frozen=True)
+class View:
+    """From where a step is seen: the view goes to ``camera`` within ``move`` seconds, by a cut when 0, in its own time
+    when None. None leaves the camera where it is."""
+
+    camera: str | None = None
+    move: float | None = None
 
 
 @dataclass(frozen=True)
 class Step:
-    """One explode step: which components move, how, how far, for how long.
+    """One explode step: which components move, how, when, and seen from where.
 
-    ``axial``: along ``direction`` (of any length) by ``distance`` mm. ``radial``: each member by
-    ``distance`` away from ``axis``, or from ``point``; a member that ``follow`` pairs with another goes
-    in the other's direction. ``path``: along ``waypoints``, displacements in mm from where the step
-    starts, rounded when ``smooth``. ``turn``: about ``axis`` by ``angle`` degrees, right-handed, with
-    ``advance`` mm along it for each turn. In a fan, member k of an axial or path step goes
-    ``k * pitch`` mm farther, or the last one ``total`` mm farther than the first and the others evenly
-    between; ``layers`` are the sizes of groups of members, in their order, that go the same way together,
-    each group as one member of the fan. Axes and points are where things stand when the step starts.
-    ``start`` is None for "when the one before ends", "with" for "together with the one before", or seconds
-    after the one before ends. A step that is ``off`` moves nothing and takes no time. ``colour`` is one of
-    `MARKS` or empty. The view goes to ``camera`` within ``camera_move`` seconds, by a cut when 0, in its own
-    time when None. ``caption`` is shown while the step plays. Without ``trails`` it draws none.
+    A step that is ``off`` moves nothing and takes no time. ``colour`` is one of `MARKS` or empty. ``caption`` is shown
+    while the step plays. Without ``trails`` it draws none.
     """
 
     id: str
     members: tuple[str, ...]
-    direction: Vector3 = (0.0, 0.0, 1.0)
-    distance: float = 0.0
+    motion: Motion
     label: str = ""
-    kind: str = "axial"
-    pitch: float = 0.0
-    total: float | None = None
-    layers: tuple[int, ...] = ()
-    axis: Axis | None = None
-    point: Vector3 | None = None
-    follow: tuple[tuple[str, str], ...] = ()
-    waypoints: tuple[Vector3, ...] = ()
-    smooth: bool = False
-    angle: float = 0.0
-    advance: float = 0.0
-    duration: float = 1.5
-    start: str | float | None = None
-    camera: str | None = None
-    camera_move: float | None = None
+    timing: Timing = Timing()
+    view: View = View()
     caption: str = ""
     trails: bool = True
     off: bool = False
@@ -65,34 +53,25 @@ class Step:
 
     @property
     def ranks(self) -> tuple[int, ...]:
-        """The place of each member in the fan: its own number, or that of its layer."""
-        if not self.layers:
-            return tuple(range(len(self.members)))
-        return tuple(k for k, size in enumerate(self.layers) for _ in range(size))
+        """The place of each member in the fan."""
+        return self.motion.fan.ranks(len(self.members))
 
     @property
     def spacing(self) -> float:
-        """How much farther in mm each member, or layer, of a fan goes than the one before it."""
-        places = len(self.layers) or len(self.members)
-        return self.pitch if self.total is None else self.total / max(places - 1, 1)
+        """How much farther in mm each member, or layer, of a fan goes than the one before it; 0 without a fan."""
+        return self.motion.fan.spacing(len(self.members))
 
+    @property
+    def moves(self) -> tuple[Any, ...]:
+        """All that says where things go: equal for steps that move the same things the same way."""
+        return self.members, self.motion, self.off
 
-def motion_only(step: Step) -> Step:
-    """The step less what does not change where things go: its name, timing, view, marks and unknown keys."""
-    return replace(
-        step,
-        id="",
-        label="",
-        duration=1.0,
-        start=None,
-        camera=None,
-        camera_move=None,
-        caption="",
-        trails=True,
-        colour="",
-        note="",
-        extra={},
-    )
+    def check(self) -> None:
+        """Raise PulleyError, with the step's id, when its motion is none for its members."""
+        try:
+            self.motion.check(self.members)
+        except PulleyError as error:
+            raise PulleyError(f"Step {self.id}: {error}") from error
 
 
 @dataclass(frozen=True)

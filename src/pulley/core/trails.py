@@ -5,7 +5,7 @@ from functools import lru_cache
 
 import numpy as np
 
-from pulley.core.assembly import Component
+from pulley.core.assembly import Leaf
 from pulley.core.geometry.features import main_axis
 from pulley.core.geometry.frames import Vector, apply, unit
 from pulley.core.teardown import Jog
@@ -22,7 +22,7 @@ PATTERNS = {
 }
 
 
-def anchor(component: Component, travel: Vector) -> Vector:
+def anchor(component: Leaf, travel: Vector) -> Vector:
     """The point (3,) of a component at home that its trail line starts from.
 
     On the main axis, where that runs along the travel, at the end that trails behind: there the
@@ -32,7 +32,7 @@ def anchor(component: Component, travel: Vector) -> Vector:
 
 
 @lru_cache(maxsize=16384)
-def _anchor(component: Component, travel: tuple[float, float, float]) -> Vector:
+def _anchor(component: Leaf, travel: tuple[float, float, float]) -> Vector:
     mesh = component.part.mesh
     points = apply(component.pose, mesh.vertices)
     middle = (points.min(0) + points.max(0)) / 2

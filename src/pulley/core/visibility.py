@@ -12,12 +12,12 @@ from numpy.typing import NDArray
 
 from pulley.core.assembly import Assembly
 from pulley.core.camera import QUARTER, fitted, project
-from pulley.core.geometry.frames import Pose, apply, unit, view_frame
+from pulley.core.geometry.frames import Pose, Vector3, apply, unit, view_frame
 from pulley.core.geometry.raster import area_of, depth_at, pixel_box
-from pulley.core.motion.score import Bar, Score, displacement_at
-from pulley.core.motion.steps import poses_at
-from pulley.core.motion.views import saved_home, view_at
-from pulley.core.teardown import Camera, Teardown, Vector3
+from pulley.core.score.compose import Bar, Score, displacement_at
+from pulley.core.score.shots import saved_home, view_at
+from pulley.core.score.stages import poses_at
+from pulley.core.teardown import Camera, Teardown
 
 HIDDEN = 0.15  # share of its own silhouette below which a component counts as hidden
 WORTH = 0.01  # share by which a view must show more to be worth proposing
@@ -66,7 +66,7 @@ def _pixels(
     for k, group in enumerate(groups):
         for path in group:
             if path in poses:
-                mesh = assembly.by_path[path].part.mesh
+                mesh = assembly.leaf(path).part.mesh
                 seen = project(camera, apply(poses[path], mesh.vertices), width, height)
                 own[k] += _cover(depth, owner, stamp, seen, mesh.triangles, k)
     left = np.bincount(owner[owner >= 0], minlength=len(groups))
@@ -274,7 +274,7 @@ def _corners(assembly: Assembly, teardown: Teardown, score: Score, time: float) 
 
 
 def _box(assembly: Assembly, path: str) -> NDArray[np.float64]:
-    bounds = assembly.by_path[path].part.mesh.bounds
+    bounds = assembly.leaf(path).part.mesh.bounds
     return np.array(list(product(*bounds.T)))
 
 

@@ -2,10 +2,10 @@
 
 import numpy as np
 
-from pulley.core.assembly import Assembly, Component, Part
+from pulley.core.assembly import Assembly, Leaf, Part
 from pulley.core.contact.scene import home_scene
 from pulley.core.geometry.mesh import box_mesh
-from pulley.core.motion.travel import turn
+from pulley.core.motion.travel import Screw
 from pulley.core.planning.ways_out import ways_out
 from pulley.core.publish.picture import render
 
@@ -15,12 +15,12 @@ def warm() -> None:
     part = Part("p1", "box", box_mesh((0, 0, 0), (10, 10, 10)))
     lifted = np.eye(4)
     lifted[2, 3] = 25.0
-    boxes = (Component("a", "a", None, np.eye(4), part), Component("b", "b", None, lifted, part))
+    boxes = (Leaf("a", "a", None, np.eye(4), part), Leaf("b", "b", None, lifted, part))
     assembly = Assembly("boxes", boxes)
     scene = home_scene(assembly)
     ways_out(scene, ["a"])
     scene.contact("a", "b", np.array([0.0, 0.0, 1.0]))
-    scene.contact_turning("a", "b", turn((-50, 0, 0), (0, -1, 0), 90, 0))
+    scene.contact_turning("a", "b", Screw.about((-50, 0, 0), (0, -1, 0), 90, 0))
     render(assembly, {c.path: c.pose for c in boxes}, None, (8, 6))
 
 

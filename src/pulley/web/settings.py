@@ -103,6 +103,7 @@ CACHES = {  # what the web server processes have worked out and share; it can be
 DEFAULT_AUTO_FIELD = "django.db.models.BigAutoField"
 TASKS = {"default": {"BACKEND": os.environ.get("PULLEY_TASKS", "django_tasks_db.DatabaseBackend")}}
 
+AUTH_USER_MODEL = "accounts.User"
 LOGIN_URL = "login"
 LOGIN_REDIRECT_URL = "library"
 LOGOUT_REDIRECT_URL = "login"

@@ -14,10 +14,11 @@ from pulley.core.contact.overlap import Overlap, new_overlaps
 from pulley.core.contact.scene import Scene, home_boxes, turn_bounds
 from pulley.core.contact.start import TOLERANCE, Allowed
 from pulley.core.contact.terms import Terms, terms_of
-from pulley.core.motion.legs import Leg, Move, carried, legs, relative, together
-from pulley.core.motion.score import Bar, bars
-from pulley.core.motion.steps import Displaced, Stage, placements, poses_at, skew_members, stages
-from pulley.core.motion.travel import Slide, Turn
+from pulley.core.motion.base import Displaced
+from pulley.core.motion.travel import Screw, Slide
+from pulley.core.score.compose import Bar, bars
+from pulley.core.score.legs import Leg, Move, carried, legs, relative, together
+from pulley.core.score.stages import Stage, placements, poses_at, skew_members, stages
 from pulley.core.teardown import Teardown
 
 Report = Callable[[int, int], None]  # called with steps done and steps in all; what it raises ends the check
@@ -150,9 +151,9 @@ def _move_boxes(assembly: Assembly, group: Group, end: Displaced, boxes: NDArray
         boxes[[assembly.leaf_places[path] for path in moved]] = scene.boxes
 
 
-def _swept(box: NDArray[np.float64], way: Slide | Turn) -> NDArray[np.float64]:
+def _swept(box: NDArray[np.float64], way: Slide | Screw) -> NDArray[np.float64]:
     """Bounds (2, 3) of all that a box (2, 3) passes through on its way."""
-    if isinstance(way, Turn):
+    if isinstance(way, Screw):
         pick = np.array([[x, y, z] for x in (0, 1) for y in (0, 1) for z in (0, 1)])
         return turn_bounds(box[pick, [0, 1, 2]], way)
     return np.array([box[0] + way.points.min(0), box[1] + way.points.max(0)])
@@ -226,7 +227,7 @@ def _meet(scene: Scene, leg: Leg, mover: str, blocker: str) -> _Met | None:
     """The meeting of two leaves in a leg; None when there is none."""
     other = leg.moves.get(blocker)
     move = relative(leg.moves[mover], other)
-    turns = isinstance(move, Turn)
+    turns = isinstance(move, Screw)
     reach = abs(move.angle) if turns else float(np.linalg.norm(move))
     contact = (scene.contact_turning if turns else scene.contact)(mover, blocker, move)
     if contact.point is None or contact.travel > reach:
@@ -284,7 +285,7 @@ def encounters(scene: Scene, moves: dict[str, Move]) -> Iterator[tuple[str, str]
     movers = scene.places(path for path in scene.paths if path in moves)
     for place in movers:
         move = moves[scene.paths[place]]
-        kind[place] = kinds.setdefault(move.key if isinstance(move, Turn) else move.tobytes(), len(kinds) + 1)
+        kind[place] = kinds.setdefault(move.key if isinstance(move, Screw) else move.tobytes(), len(kinds) + 1)
         swept[place] = scene.swept(place, move)
     for place in movers:
         near = (swept[:, 0] <= swept[place, 1] + scene.tolerance).all(1)
@@ -293,7 +294,7 @@ def encounters(scene: Scene, moves: dict[str, Move]) -> Iterator[tuple[str, str]
         mine = moves[scene.paths[place]]
         for other in np.flatnonzero(near):
             move = relative(mine, moves.get(scene.paths[other]))
-            if isinstance(move, Turn) or (np.linalg.norm(move) > STILL and scene.may_meet(place, other, move)):
+            if isinstance(move, Screw) or (np.linalg.norm(move) > STILL and scene.may_meet(place, other, move)):
                 yield scene.paths[place], scene.paths[other]
 
 

@@ -11,8 +11,8 @@ from pulley.core.assembly import Assembly
 from pulley.core.contact.distance import mesh_distance
 from pulley.core.contact.scene import Scene
 from pulley.core.contact.start import TOLERANCE
-from pulley.core.motion.steps import Stage, poses_at
-from pulley.core.motion.travel import Turn
+from pulley.core.motion.travel import Screw
+from pulley.core.score.stages import Stage, poses_at
 
 RESOLUTION = 0.1  # mm to which the least distance is found
 
@@ -51,7 +51,7 @@ def _pairs(scene: Scene, stage: Stage) -> Iterator[tuple[float, str, str]]:
     still = scene.places(path for path in scene.paths if path not in stage.travels)
     for mover, way in stage.travels.items():
         place = scene.places([mover])[0]
-        spans = [way] if isinstance(way, Turn) else list(way.points)
+        spans = [way] if isinstance(way, Screw) else list(way.points)
         boxes = np.array([scene.swept(place, span) for span in spans])
         low, high = boxes[:, 0].min(0), boxes[:, 1].max(0)
         gaps = np.maximum(np.maximum(low - scene.boxes[still, 1], scene.boxes[still, 0] - high), 0.0)

@@ -15,7 +15,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from pulley.core.assembly import Assembly, component_bounds
+from pulley.core.assembly import Assembly, leaf_bounds
 from pulley.core.contact.start import TOLERANCE
 from pulley.core.geometry.frames import Pose, apply
 from pulley.core.geometry.mesh import Mesh
@@ -68,7 +68,7 @@ def find_fits(assembly: Assembly) -> tuple[Fit, ...]:
 
 
 def _neighbours(assembly: Assembly) -> Iterator[tuple[str, str]]:
-    boxes = np.array([component_bounds(leaf) for leaf in assembly.leaves])
+    boxes = np.array([leaf_bounds(leaf) for leaf in assembly.leaves])
     for i, leaf in enumerate(assembly.leaves):
         near = (boxes[i + 1 :, 0] < boxes[i, 1]).all(1) & (boxes[i + 1 :, 1] > boxes[i, 0]).all(1)
         for j in np.flatnonzero(near) + i + 1:
@@ -191,7 +191,7 @@ def _lines(assembly: Assembly, path: str) -> tuple[Line, ...]:
     for _, line in _rounds(assembly, path):
         if all(direction_between(line, other, COAXIAL, ASKEW) is None for other in found):
             found.append(line)
-    balanced = inertia_axis(assembly.by_path[path].part.mesh)
+    balanced = inertia_axis(assembly.leaf(path).part.mesh)
     return (*found, *([_placed(balanced, assembly.by_path[path].pose)] if balanced else ()))
 
 

@@ -11,7 +11,7 @@ from functools import lru_cache
 import numpy as np
 from numpy.typing import NDArray
 
-from pulley.core.assembly import Assembly, Component, component_bounds
+from pulley.core.assembly import Assembly, Leaf, leaf_bounds
 from pulley.core.contact.start import TOLERANCE
 from pulley.core.contact.sweep import first_contact
 from pulley.core.geometry.frames import Pose, Vector, apply, inverse
@@ -114,17 +114,17 @@ def find_give(assembly: Assembly, path: str) -> Give | None:
     why = _why(leaf)
     if why is None:
         return None
-    mine = component_bounds(leaf)
+    mine = leaf_bounds(leaf)
     near = []
     for other in assembly.leaves:
-        low, high = component_bounds(other)
+        low, high = leaf_bounds(other)
         if other is not leaf and (low <= mine[1] + TOLERANCE).all() and (high >= mine[0] - TOLERANCE).all():
             near.append(other)
     by = _needed(leaf, near)
     return Give(path, by, why) if by else None
 
 
-def _why(leaf: Component) -> str | None:
+def _why(leaf: Leaf) -> str | None:
     axis = ring_axis(leaf.part.mesh)
     if axis is None:
         return None
@@ -153,7 +153,7 @@ def _is_torus(mesh: Mesh, axis: Line) -> bool:
     return bool(np.abs(np.hypot(radius - middle, height - centre) - thick).max() < max(ROUND * thick, 0.02))
 
 
-def _needed(ring: Component, others: list[Component]) -> float:
+def _needed(ring: Leaf, others: list[Leaf]) -> float:
     """The least in mm that a ring must give to leave along its axis one way; 0 when it needs none or none helps."""
     mesh = ring.part.mesh
     axis = ring_axis(mesh)
@@ -167,7 +167,7 @@ def _needed(ring: Component, others: list[Component]) -> float:
     return 0.0
 
 
-def _steps(ring: Component, others: list[Component], axis: Line) -> set[float]:
+def _steps(ring: Leaf, others: list[Leaf], axis: Line) -> set[float]:
     """What it takes in mm, rounded up, to get over each radius of other parts that lies near a ring's inside or out."""
     inner, outer = _radii(ring.part.mesh, axis)
     found: set[float] = set()
@@ -180,6 +180,6 @@ def _steps(ring: Component, others: list[Component], axis: Line) -> set[float]:
     return found
 
 
-def _held(ring: Component, other: Component, along: Vector, by: float) -> bool:
+def _held(ring: Leaf, other: Leaf, along: Vector, by: float) -> bool:
     mesh = opened(ring.part.mesh, ring.pose, other.part.mesh, other.pose, by, along) if by else other.part.mesh
     return first_contact(ring.part.mesh, ring.pose, mesh, other.pose, along).point is not None

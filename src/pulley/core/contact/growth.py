@@ -8,14 +8,14 @@ from numpy.typing import NDArray
 from pulley.core.contact.overlap import shared_thickness
 from pulley.core.geometry.frames import Vector, translation
 from pulley.core.geometry.mesh import Mesh
-from pulley.core.motion.travel import Turn
+from pulley.core.motion.travel import Screw
 
 SAMPLES = 160  # places at most along a motion at which what two share is measured
 FINER = 10  # halvings by which the place is found where it has grown
 
 
 def grows(
-    mover: Mesh, rest: Mesh, relative: NDArray[np.float64], move: Vector | Turn, tolerance: float
+    mover: Mesh, rest: Mesh, relative: NDArray[np.float64], move: Vector | Screw, tolerance: float
 ) -> tuple[float, tuple[float, float, float] | None]:
     """Where what two bodies share has grown thicker by the tolerance than it is at the start.
 
@@ -24,7 +24,7 @@ def grows(
     mover, rest : Mesh
     relative : (3, 4) float64
         The pose of the rest in the mover's frame.
-    move : (3,) float64 or Turn
+    move : (3,) float64 or Screw
         A unit direction, which is followed until the two are apart; or a turn, in the mover's frame.
     tolerance : float
 
@@ -42,10 +42,10 @@ def grows(
     """
     pose = np.eye(4)
     pose[:3] = relative
-    reach = abs(move.angle) if isinstance(move, Turn) else _until_apart(mover, rest, pose, move)
+    reach = abs(move.angle) if isinstance(move, Screw) else _until_apart(mover, rest, pose, move)
 
     def shared(travel: float) -> tuple[float, tuple[float, float, float] | None]:
-        placed = move.at(travel / reach) if isinstance(move, Turn) else translation(travel * move)
+        placed = move.at(travel / reach) if isinstance(move, Screw) else translation(travel * move)
         return shared_thickness(mover, placed, rest, pose)
 
     allowed = shared(0.0)[0] + tolerance

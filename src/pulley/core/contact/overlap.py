@@ -102,7 +102,7 @@ def new_overlaps(
     ``boxes`` (n, 2, 3) bound the leaves in the order of ``poses``. ``fits`` says how deep in mm each
     confirmed pair may overlap. Only pairs of which one or both have ``moved`` are looked at.
     """
-    meshes = {path: assembly.by_path[path].part.mesh for path in poses}
+    meshes = {path: assembly.leaf(path).part.mesh for path in poses}
     found = []
     for a, b in _near_pairs(list(poses), boxes, moved, tolerance):
         if not (meshes[a].closed and meshes[b].closed):

@@ -17,7 +17,7 @@ from pulley.core.contact.terms import Terms
 from pulley.core.contact.turning import first_contact_turning
 from pulley.core.geometry.frames import Pose, Vector, unit, view_frame
 from pulley.core.geometry.mesh import Mesh
-from pulley.core.motion.travel import Turn
+from pulley.core.motion.travel import Screw
 
 
 @dataclass(frozen=True)
@@ -85,7 +85,7 @@ class Scene:
         mesh, other, may = pair
         return first_contact(mesh, self.poses[mover], other, self.poses[blocker], direction, may=may)
 
-    def contact_turning(self, mover: str, blocker: str, turn: Turn) -> Contact:
+    def contact_turning(self, mover: str, blocker: str, turn: Screw) -> Contact:
         """First contact of one leaf with another in a turn; its travel is in degrees."""
         pair = self._pair(self._place[mover], self._place[blocker], turn.direction)
         if pair is None:
@@ -108,7 +108,7 @@ class Scene:
         meshes = self.terms.fits.get(pair := frozenset((mover, other)), {})
         if pair in self.terms.fits and meshes is None:
             return None
-        mesh, rest = (meshes.get(path, self.assembly.by_path[path].part.mesh) for path in (mover, other))
+        mesh, rest = (meshes.get(path, self.assembly.leaf(path).part.mesh) for path in (mover, other))
         poses = [self.start.get(path, self.poses[path]) for path in (mover, other)]
         bends = self.terms.gives.get(mover, 0.0), self.terms.gives.get(other, 0.0)
         if bends[0] and (bare := opened(mesh, poses[0], rest, poses[1], bends[0], along)):
@@ -132,18 +132,18 @@ class Scene:
 
     def body(self, path: str) -> tuple[Mesh, Pose]:
         """The mesh and the pose (4, 4) of a leaf."""
-        return self.assembly.by_path[path].part.mesh, self.poses[path]
+        return self.assembly.leaf(path).part.mesh, self.poses[path]
 
-    def swept(self, place: int, travel: Vector | Turn) -> NDArray[np.float64]:
+    def swept(self, place: int, travel: Vector | Screw) -> NDArray[np.float64]:
         """Bounds (2, 3) of all that a leaf passes through on a straight travel (3,) in mm or in a turn."""
-        if isinstance(travel, Turn):
+        if isinstance(travel, Screw):
             return turn_bounds(self._corners[place], travel)
         low, high = self.boxes[place]
         return np.array([np.minimum(low, low + travel), np.maximum(high, high + travel)])
 
-    def pace(self, path: str, move: Vector | Turn) -> float:
+    def pace(self, path: str, move: Vector | Screw) -> float:
         """The most in mm that any point of a leaf moves on a straight travel (3,) or in a turn."""
-        if isinstance(move, Turn):
+        if isinstance(move, Screw):
             return max(move.length(1.0, corner) for corner in self._corners[self._place[path]])
         return float(np.linalg.norm(move))
 
@@ -251,7 +251,7 @@ class Scene:
 def _own_corners(assembly: Assembly, path: str) -> NDArray[np.float64]:
     """The eight corners (8, 3) of a leaf's bounding box in its own frame."""
     pick = np.array([[x, y, z] for x in (0, 1) for y in (0, 1) for z in (0, 1)])
-    return assembly.by_path[path].part.mesh.bounds[pick, [0, 1, 2]]
+    return assembly.leaf(path).part.mesh.bounds[pick, [0, 1, 2]]
 
 
 @lru_cache(maxsize=16)
@@ -260,7 +260,7 @@ def home_boxes(assembly: Assembly) -> NDArray[np.float64]:
     return home_scene(assembly).boxes
 
 
-def turn_bounds(corners: NDArray[np.float64], turn: Turn) -> NDArray[np.float64]:
+def turn_bounds(corners: NDArray[np.float64], turn: Screw) -> NDArray[np.float64]:
     """Bounds (2, 3) of the cylinder that corners (8, 3) stay in when they turn, advance included."""
     along = (corners - turn.origin) @ turn.direction
     radius = np.linalg.norm(corners - turn.origin - along[:, None] * turn.direction, axis=1).max()

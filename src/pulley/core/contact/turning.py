@@ -23,7 +23,7 @@ from pulley.core.contact.sweep import APART, Contact, Facing, begins, thin_gap
 from pulley.core.contact.thinning import skin
 from pulley.core.geometry.frames import Pose, inverse, view_frame
 from pulley.core.geometry.mesh import Mesh
-from pulley.core.motion.travel import Turn
+from pulley.core.motion.travel import Screw
 
 CHORD = 0.15  # of the tolerance, between a facet and its image that is straight in cylindrical coordinates
 CORE = 1.0  # tolerances around the axis that are left out
@@ -39,7 +39,7 @@ def first_contact_turning(
     mover_pose: Pose,
     rest: Mesh,
     rest_pose: Pose,
-    turn: Turn,
+    turn: Screw,
     tolerance: float = TOLERANCE,
     may: Allowed | None = None,
 ) -> Contact:
@@ -50,7 +50,7 @@ def first_contact_turning(
     mover, rest : Mesh
     mover_pose, rest_pose : (4, 4) float64
         Rigid poses in the assembly's frame, in mm.
-    turn : Turn
+    turn : Screw
         Its angle says which way and at most how far.
     tolerance : float
         In mm, as for straight travels: how much deeper than at the start the two may penetrate.
@@ -67,9 +67,10 @@ def first_contact_turning(
     A bar from the axis to 20 mm meets a block that begins 90 degrees on:
 
     >>> from pulley.core.geometry.mesh import box_mesh
-    >>> from pulley.core.motion.travel import turn
+    >>> from pulley.core.motion.travel import Screw
     >>> bar, block = box_mesh((1, -1, 0), (20, 0, 5)), box_mesh((-5, 5, 0), (0, 15, 5))
-    >>> round(first_contact_turning(bar, np.eye(4), block, np.eye(4), turn((0, 0, 0), (0, 0, 1), 180, 0)).travel, 1)
+    >>> half = Screw.about((0, 0, 0), (0, 0, 1), 180, 0)
+    >>> round(first_contact_turning(bar, np.eye(4), block, np.eye(4), half).travel, 1)
     90.0
     """
     may = may or allowed(mover, rest, placed_within(mover_pose, rest_pose).tobytes(), tolerance)
@@ -82,7 +83,7 @@ def first_contact_turning(
     return Contact(found.travel, tuple((back[:3, :3] @ np.array(found.point) + back[:3, 3]).tolist()), found.deep)
 
 
-def _axis_frame(turn: Turn) -> Pose:
+def _axis_frame(turn: Screw) -> Pose:
     """The pose (4, 4) that puts the axis on Z, so that the turn goes anticlockwise seen from above."""
     frame = np.eye(4)
     frame[:3, :3] = view_frame(turn.direction if turn.angle >= 0 else -turn.direction)
@@ -120,7 +121,7 @@ def _grown(
     mover_pose, rest_pose = np.eye(4), np.eye(4)
     mover_pose[:3], rest_pose[:3] = (np.frombuffer(side).reshape(3, 4) for side in (mover_side, rest_side))
     back = inverse(mover_pose)
-    motion = Turn(back[:3, 3], back[:3, 2], angle, advance)
+    motion = Screw(back[:3, 3], back[:3, 2], angle, advance)
     travel, point = grows(mover, rest, (back @ rest_pose)[:3], motion, tolerance)
     if point is None:
         return APART

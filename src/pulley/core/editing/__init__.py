@@ -1,7 +1,7 @@
 """Every change to a teardown as one function: the old teardown in, the new one out, or a clear refusal."""
 
 from pulley.core.editing.bundles import find_bundle, known_in, rename_bundle, tie, untie
-from pulley.core.editing.common import checked_direction, checked_distance, find_camera, find_step, known_members
+from pulley.core.editing.common import checked_direction, find_camera, find_step, known_members
 from pulley.core.editing.filming import (
     add_orbit,
     change_camera_move,
@@ -28,10 +28,9 @@ from pulley.core.editing.members import (
 from pulley.core.editing.motions import (
     set_axis,
     set_direction,
-    set_distance,
     set_duration,
     set_fan,
-    set_turn,
+    set_motion,
     set_waypoints,
     turn_round,
 )

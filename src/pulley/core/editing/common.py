@@ -7,9 +7,8 @@ import numpy as np
 
 from pulley.core.assembly import Assembly
 from pulley.core.errors import PulleyError
-from pulley.core.geometry.frames import unit
-from pulley.core.quantities import DISTANCE_LIMIT
-from pulley.core.teardown import Camera, Step, Teardown, Vector3
+from pulley.core.geometry.frames import Vector3, unit
+from pulley.core.teardown import Camera, Step, Teardown
 
 LABEL_LIMIT = 200
 STEP_LIMIT = 2000
@@ -60,13 +59,6 @@ def checked_direction(direction: Vector3) -> Vector3:
     except ValueError as error:
         raise PulleyError(f"That is no direction: {error}.") from error
     return tuple(float(c) for c in direction)
-
-
-def checked_distance(distance: float) -> float:
-    """The distance, above 0 and not absurd; PulleyError otherwise."""
-    if not 0 < distance <= DISTANCE_LIMIT:
-        raise PulleyError(f"A distance is above 0 and at most {DISTANCE_LIMIT:,.0f} mm.")
-    return float(distance)
 
 
 def checked_name(name: str, what: str) -> str:

@@ -8,8 +8,8 @@ import numpy as np
 from pulley.core.editing.common import checked_direction, checked_text, find_camera, find_step, free_id, with_step
 from pulley.core.editing.timing import SHORTEST, checked_time
 from pulley.core.errors import PulleyError
-from pulley.core.geometry.frames import unit
-from pulley.core.teardown import Bearings, Orbit, Teardown, Vector3
+from pulley.core.geometry.frames import Vector3, unit
+from pulley.core.teardown import Bearings, Orbit, Teardown
 
 CAPTION_LIMIT = 300
 TURN_LIMIT = 36000.0  # degrees: a hundred times round
@@ -25,7 +25,8 @@ def set_caption(teardown: Teardown, id: str, caption: str) -> Teardown:
 def change_camera_move(teardown: Teardown, id: str, seconds: float | None) -> Teardown:
     """How long the view takes to get to a step's: 0 for a cut, None for its own time."""
     move = None if seconds is None else checked_time(seconds, "camera move")
-    return with_step(teardown, replace(find_step(teardown, id), camera_move=move))
+    step = find_step(teardown, id)
+    return with_step(teardown, replace(step, view=replace(step.view, move=move)))
 
 
 def move_camera(teardown: Teardown, id: str, by: int) -> Teardown:

@@ -2,14 +2,14 @@
 
 from collections.abc import Iterable, Sequence
 from dataclasses import replace
-from itertools import groupby
 
-from pulley.core.assembly import Assembly
+from pulley.core.assembly import Assembly, Group, Leaf
 from pulley.core.contact.scene import Scene
 from pulley.core.editing.common import find_step, known_members, with_step
 from pulley.core.errors import PulleyError
-from pulley.core.motion.steps import nearest_first, poses_at, stage_of
+from pulley.core.motion import Axial
 from pulley.core.planning.stacking import stack_layers
+from pulley.core.score.stages import nearest_first, poses_at, stage_of
 from pulley.core.teardown import Step, Teardown
 
 
@@ -19,7 +19,7 @@ def drop_member(teardown: Teardown, id: str, member: str) -> Teardown:
     left = tuple(m for m in step.members if m != member)
     if not left:
         raise PulleyError("A step moves at least one component. Delete the step instead.")
-    return with_step(teardown, _with_members(step, left))
+    return with_step(teardown, with_members(step, left))
 
 
 def order_members(teardown: Teardown, id: str, members: Sequence[str]) -> Teardown:
@@ -27,7 +27,7 @@ def order_members(teardown: Teardown, id: str, members: Sequence[str]) -> Teardo
     step = find_step(teardown, id)
     if sorted(members) != sorted(step.members):
         raise PulleyError("That order leaves out or adds a component. Nothing was changed.")
-    return with_step(teardown, _with_members(step, members))
+    return with_step(teardown, with_members(step, members))
 
 
 def order_nearest_first(teardown: Teardown, assembly: Assembly, id: str) -> Teardown:
@@ -51,26 +51,26 @@ def add_members(teardown: Teardown, assembly: Assembly, id: str, members: Sequen
     if not new:
         raise PulleyError("The step moves what is selected already. Select something else to add.")
     all_of_them = known_members(assembly, (*step.members, *new))
-    return with_step(teardown, _with_members(step, all_of_them))
+    return with_step(teardown, with_members(step, all_of_them))
 
 
-def _with_members(step: Step, members: Sequence[str]) -> Step:
+def with_members(step: Step, members: Sequence[str]) -> Step:
     """The step with other members, or in another order; neighbours that shared a layer still do."""
-    layer = dict(zip(step.members, step.ranks, strict=True))
-    follow = tuple(pair for pair in step.follow if pair[0] in members)
-    layers = ()
-    if step.layers:
-        layers = tuple(len(list(run)) for _, run in groupby(members, key=lambda member: layer.get(member, member)))
-    return replace(step, members=tuple(members), follow=follow, layers=layers)
+    members = tuple(members)
+    return replace(step, members=members, motion=step.motion.with_members(step.members, members))
 
 
 def layer_alike(teardown: Teardown, assembly: Assembly, id: str) -> Teardown:
     """Order a fan from its rear to its front, what can go together in one layer."""
     stage = stage_of(assembly, teardown, id)
     scene = Scene(assembly, poses_at(assembly, stage.before))
-    layers = stack_layers(scene, stage.step.members, stage.step.direction)
+    motion = stage.step.motion
+    if not isinstance(motion, Axial):
+        raise PulleyError("Only what goes straight lies in layers. Choose a straight step.")
+    layers = stack_layers(scene, stage.step.members, motion.direction)
+    fan = replace(motion.fan, layers=tuple(map(len, layers)))
     members = tuple(member for layer in layers for member in layer)
-    return with_step(teardown, replace(stage.step, members=members, layers=tuple(map(len, layers))))
+    return with_step(teardown, replace(stage.step, members=members, motion=replace(motion, fan=fan)))
 
 
 def each_by_itself(teardown: Teardown, assembly: Assembly, id: str) -> Teardown:
@@ -79,7 +79,7 @@ def each_by_itself(teardown: Teardown, assembly: Assembly, id: str) -> Teardown:
     apart = [child for member in step.members for child in children_of(assembly, member)]
     if apart == list(step.members):
         raise PulleyError("There is no subassembly in this step to take apart.")
-    return with_step(teardown, replace(step, members=tuple(apart), layers=(), follow=()))
+    return with_step(teardown, replace(step, members=tuple(apart), motion=step.motion.ungrouped()))
 
 
 def as_units(teardown: Teardown, assembly: Assembly, id: str) -> Teardown:
@@ -88,12 +88,12 @@ def as_units(teardown: Teardown, assembly: Assembly, id: str) -> Teardown:
     units = smallest_cover(assembly, assembly.leaves_of(step.members))
     if set(units) == set(step.members):
         raise PulleyError("The step moves no subassembly whole. Add what is missing of one first.")
-    return with_step(teardown, replace(step, members=units, layers=(), follow=()))
+    return with_step(teardown, replace(step, members=units, motion=step.motion.ungrouped()))
 
 
 def children_of(assembly: Assembly, path: str) -> tuple[str, ...]:
     """What a subassembly directly holds; a leaf itself."""
-    if assembly.by_path[path].part:
+    if isinstance(assembly.by_path[path], Leaf):
         return (path,)
     return tuple(c.path for c in assembly.components if c.parent == path)
 
@@ -104,7 +104,7 @@ def smallest_cover(assembly: Assembly, leaves: Iterable[str]) -> tuple[str, ...]
     cover = []
     for component in assembly.components:
         below = assembly.below[component.path]
-        if component.parent is None and not component.part:
+        if component.parent is None and isinstance(component, Group):
             continue
         if below and wanted.issuperset(below) and taken.isdisjoint(below):
             cover.append(component.path)

@@ -6,15 +6,17 @@ import numpy as np
 
 from pulley.core.assembly import Assembly
 from pulley.core.contact.scene import Scene
-from pulley.core.describe import component_name
 from pulley.core.editing.common import with_each, with_step
 from pulley.core.editing.several import split
 from pulley.core.editing.steps import put_before
 from pulley.core.errors import PulleyError
 from pulley.core.geometry.frames import Vector, unit
-from pulley.core.motion.steps import displacements, poses_at
+from pulley.core.motion import Axial
+from pulley.core.motion.base import triple
+from pulley.core.naming import component_name
 from pulley.core.planning.stacking import extents
-from pulley.core.teardown import Step, Teardown, Vector3
+from pulley.core.score.stages import displacements, poses_at
+from pulley.core.teardown import Step, Teardown
 
 PARALLEL = 1 - 1e-9
 
@@ -48,7 +50,7 @@ def _member_with(teardown: Teardown, assembly: Assembly, path: str) -> str:
 
 
 def _last_move(teardown: Teardown, assembly: Assembly, path: str) -> Step:
-    moves = [s for s in teardown.steps if path in s.members and s.kind == "axial" and not s.off]
+    moves = [s for s in teardown.steps if path in s.members and isinstance(s.motion, Axial) and not s.off]
     if not moves:
         raise PulleyError(f"{component_name(assembly, path)} has no straight step of its own. Move it first.")
     return moves[-1]
@@ -65,13 +67,14 @@ def _reordered(step: Step, mover: str, neighbour: str, in_front: bool) -> Step:
     layers.insert(at + 1 if in_front else at, [mover])
     members = tuple(member for layer in layers for member in layer)
     sizes = tuple(map(len, layers))
-    return replace(step, members=members, layers=sizes if max(sizes) > 1 else ())
+    fan = replace(step.motion.fan, layers=sizes if max(sizes) > 1 else ())
+    return replace(step, members=members, motion=replace(step.motion, fan=fan))
 
 
 def _relaid(teardown: Teardown, assembly: Assembly, step: Step, other: Step, in_front: bool) -> Teardown:
     """Steps along the neighbour's line with their places along it dealt out anew."""
-    along = unit(np.array(other.direction))
-    on_line = [s for s in teardown.steps if s.kind == "axial" and not s.off and not s.spacing and _parallel(s, along)]
+    along = unit(np.array(_straight(other).direction))
+    on_line = [s for s in teardown.steps if not s.off and not s.spacing and _parallel(s, along)]
     if step not in on_line or other not in on_line or step is other:
         raise PulleyError("The two do not leave along one line. Give them the same direction first.")
     reach = _reach(teardown, assembly, on_line, along)
@@ -89,7 +92,14 @@ def _relaid(teardown: Teardown, assembly: Assembly, step: Step, other: Step, in_
 
 
 def _parallel(step: Step, along: Vector) -> bool:
-    return abs(float(unit(np.array(step.direction)) @ along)) > PARALLEL
+    if not isinstance(step.motion, Axial):
+        return False
+    return abs(float(unit(np.array(step.motion.direction)) @ along)) > PARALLEL
+
+
+def _straight(step: Step) -> Axial:
+    assert isinstance(step.motion, Axial)  # `_last_move` and `_parallel` let nothing else through
+    return step.motion
 
 
 def _reach(teardown: Teardown, assembly: Assembly, steps: list[Step], along: Vector) -> dict[str, tuple[float, float]]:
@@ -101,12 +111,12 @@ def _reach(teardown: Teardown, assembly: Assembly, steps: list[Step], along: Vec
 
 def _carried(step: Step, along: Vector, by: float) -> Step:
     """A step that ends ``by`` mm farther along the line."""
-    sense = 1.0 if unit(np.array(step.direction)) @ along > 0 else -1.0
-    travel = round(sense * step.distance + by, 6)
+    motion = _straight(step)
+    sense = 1.0 if unit(np.array(motion.direction)) @ along > 0 else -1.0
+    travel = round(sense * motion.distance + by, 6)
     if abs(travel) < 1e-6:
         raise PulleyError(f"“{step.label}” would end where it began. Send it farther, or switch its step off.")
-    direction: Vector3 = tuple((along * np.sign(travel) + 0.0).tolist())
-    return replace(step, direction=direction, distance=abs(travel))
+    return replace(step, motion=Axial(triple(along * np.sign(travel)), abs(travel)))
 
 
 def _played_in_turn(teardown: Teardown, mover: str, neighbour: str, in_front: bool) -> Teardown:

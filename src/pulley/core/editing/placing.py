@@ -6,11 +6,11 @@ import numpy as np
 from scipy.spatial.transform import Rotation
 
 from pulley.core.assembly import Assembly
-from pulley.core.describe import component_name
 from pulley.core.editing.common import known_members
 from pulley.core.errors import PulleyError
 from pulley.core.geometry.frames import Pose
-from pulley.core.motion.steps import placements
+from pulley.core.naming import component_name
+from pulley.core.score.stages import placements
 from pulley.core.teardown import Placed, Teardown
 
 

@@ -6,59 +6,48 @@ from dataclasses import replace
 import numpy as np
 
 from pulley.core.assembly import Assembly
-from pulley.core.describe import component_name
-from pulley.core.editing.common import STEP_LIMIT, checked_distance, find_step, find_steps, free_id, with_each
+from pulley.core.editing.common import STEP_LIMIT, find_step, find_steps, free_id, with_each
 from pulley.core.errors import PulleyError
-from pulley.core.geometry.frames import Pose, apply, unit
-from pulley.core.motion.rules import check_motion
-from pulley.core.planning.companions import map_step
-from pulley.core.quantities import DISTANCE_LIMIT
-from pulley.core.teardown import Step, Teardown, motion_only
+from pulley.core.geometry.frames import Pose, apply
+from pulley.core.motion.base import Shorter, checked_distance
+from pulley.core.naming import component_name
+from pulley.core.teardown import Step, Teardown
 
 SIDES = {"x": (1.0, 0.0, 0.0), "y": (0.0, 1.0, 0.0), "z": (0.0, 0.0, 1.0)}
 ALIKE = 0.2  # mm within which a component stands where the mirror says
-EVEN = 1e-6  # mm
 
 
 def same_distance(teardown: Teardown, ids: Iterable[str], distance: float) -> Teardown:
     """Give steps one distance in mm; PulleyError when none of them has any."""
-    return with_each(teardown, [replace(s, distance=checked_distance(distance)) for s in _with_distance(teardown, ids)])
+    return with_each(teardown, [_going(step, distance) for step, _ in _with_distance(teardown, ids)])
 
 
-def _with_distance(teardown: Teardown, ids: Iterable[str]) -> list[Step]:
-    steps = [step for step in find_steps(teardown, ids) if step.kind in ("axial", "radial")]
+def _with_distance(teardown: Teardown, ids: Iterable[str]) -> list[tuple[Step, float]]:
+    """Those of the steps that go a single distance, with that."""
+    steps = [step for step in find_steps(teardown, ids) if "distance" in step.motion.quantities]
     if not steps:
         raise PulleyError("Paths and turns have no single distance. Choose a straight or an outward step.")
-    return steps
+    return [(step, getattr(step.motion, "distance")) for step in steps]  # noqa: B009
+
+
+def _going(step: Step, distance: float) -> Step:
+    return replace(step, motion=step.motion.shortened(Shorter(checked_distance(distance))))
 
 
 def scale_distances(teardown: Teardown, ids: Iterable[str], factor: float) -> Teardown:
     """Make steps' distances, spacings and waypoints ``factor`` times as long; turns stay."""
     if not 1e-3 <= factor <= 1e3:
         raise PulleyError("A factor lies between 0.001 and 1000. To leave distances as they are, type 1.")
-    scaled = [
-        replace(
-            step,
-            distance=checked_distance(step.distance * factor) if step.kind in ("axial", "radial") else step.distance,
-            pitch=step.pitch * factor,
-            total=step.total and step.total * factor,
-            waypoints=tuple(tuple(c * factor for c in point) for point in step.waypoints),
-        )
-        for step in find_steps(teardown, ids)
-        if step.kind != "turn"
-    ]
-    if any(abs(c) > DISTANCE_LIMIT for step in scaled for point in step.waypoints for c in point):
-        raise PulleyError(f"A waypoint would be more than {DISTANCE_LIMIT:,.0f} mm away. Choose a smaller factor.")
-    return with_each(teardown, scaled)
+    return with_each(teardown, [replace(step, motion=step.motion.scaled(factor)) for step in find_steps(teardown, ids)])
 
 
 def shift_distances(teardown: Teardown, ids: Iterable[str], by: float) -> Teardown:
     """Let steps go ``by`` mm farther, or less far when negative; none may end below 0."""
     steps = _with_distance(teardown, ids)
-    short = next((step for step in steps if step.distance + by <= 0), None)
+    short = next(((step, distance) for step, distance in steps if distance + by <= 0), None)
     if short:
-        raise PulleyError(f"“{short.label}” goes only {short.distance:g} mm; it cannot go {-by:g} mm less far.")
-    return with_each(teardown, [replace(s, distance=checked_distance(s.distance + by)) for s in steps])
+        raise PulleyError(f"“{short[0].label}” goes only {short[1]:g} mm; it cannot go {-by:g} mm less far.")
+    return with_each(teardown, [_going(step, distance + by) for step, distance in steps])
 
 
 def merge(teardown: Teardown, ids: Iterable[str]) -> tuple[Teardown, Step]:
@@ -79,25 +68,8 @@ def merge(teardown: Teardown, ids: Iterable[str]) -> tuple[Teardown, Step]:
 
 
 def _merged(steps: list[Step]) -> Step:
-    bare = [motion_only(replace(step, members=(), layers=(), follow=(), off=False)) for step in steps]
-    follow = tuple(pair for step in steps for pair in step.follow)
-    if all(motion == bare[0] for motion in bare) and not bare[0].spacing:
-        return replace(steps[0], members=tuple(m for s in steps for m in s.members), follow=follow)
-    straight = [replace(motion, distance=1.0, direction=(0, 0, 1)) for motion in bare]
-    along = {tuple(np.round(unit(np.array(step.direction)), 9)) for step in steps}
-    if steps[0].kind != "axial" or any(motion != straight[0] for motion in straight) or len(along) > 1:
-        raise PulleyError("These steps go different ways. Give them one direction and kind first, then merge.")
-    rising = sorted(steps, key=lambda step: step.distance)
-    distances = sorted({step.distance for step in rising})
-    gaps = np.diff(distances)
-    if np.ptp(gaps) > EVEN:
-        raise PulleyError("These steps go different distances not evenly spaced. Give them one distance first.")
-    layers = tuple(sum(len(s.members) for s in rising if s.distance == distance) for distance in distances)
-    members = tuple(member for step in rising for member in step.members)
-    one_each = all(size == 1 for size in layers)
-    return replace(
-        steps[0], members=members, distance=distances[0], pitch=float(gaps[0]), layers=() if one_each else layers
-    )
+    members, motion = steps[0].motion.merged([(step.members, step.motion) for step in steps])
+    return replace(steps[0], members=members, motion=motion)
 
 
 def split(teardown: Teardown, assembly: Assembly, id: str) -> Teardown:
@@ -119,24 +91,13 @@ def split(teardown: Teardown, assembly: Assembly, id: str) -> Teardown:
 
 def _single(assembly: Assembly, step: Step, member: str, rank: int, id: str) -> Step:
     """The step that moves one member of another as that does."""
-    farther = rank * step.spacing
-    follow = tuple(pair for pair in step.follow if pair[0] == member)
-    waypoints = step.waypoints
-    if step.kind == "path" and farther:
-        last = np.array(waypoints[-1]) - np.array(waypoints[-2] if len(waypoints) > 1 else (0.0, 0.0, 0.0))
-        waypoints = (*waypoints[:-1], tuple((np.array(waypoints[-1]) + unit(last) * farther).tolist()))
     return replace(
         step,
         id=id,
         label=component_name(assembly, member)[:200],
         members=(member,),
-        distance=step.distance + farther,
-        waypoints=waypoints,
-        pitch=0.0,
-        total=None,
-        layers=(),
-        follow=follow,
-        start=step.start if id == step.id else "with",
+        motion=step.motion.alone(member, rank * step.spacing),
+        timing=step.timing if id == step.id else replace(step.timing, start="with"),
     )
 
 
@@ -154,11 +115,10 @@ def mirror(teardown: Teardown, assembly: Assembly, ids: Iterable[str], side: str
     taken = [step.id for step in teardown.steps]
     made = []
     for step in steps:
-        leaders = tuple((other[a], other.get(b, b)) for a, b in step.follow)
-        image = replace(step, members=tuple(other[m] for m in step.members), follow=leaders, id=free_id(taken, "s"))
-        taken.append(image.id)
-        made.append(map_step(image, isometry))
-        check_motion(made[-1])
+        motion = step.motion.renamed(other).mapped(isometry)
+        made.append(replace(step, members=tuple(other[m] for m in step.members), motion=motion, id=free_id(taken, "s")))
+        taken.append(made[-1].id)
+        made[-1].check()
     place = teardown.steps.index(steps[-1]) + 1
     return replace(teardown, steps=(*teardown.steps[:place], *made, *teardown.steps[place:])), taken[-len(made) :]
 
@@ -184,10 +144,10 @@ def _counterparts(assembly: Assembly, members: Sequence[str], normal: np.ndarray
 def _standing_at(assembly: Assembly, member: str, isometry: Pose) -> str | None:
     """The component of the same parts whose bounds are the image of a member's."""
     image = np.sort(apply(isometry, _bounds(assembly, member)), axis=0)
-    parts = [assembly.by_path[leaf].part.key for leaf in assembly.below[member]]
+    parts = [assembly.leaf(leaf).part.key for leaf in assembly.below[member]]
     for component in assembly.components:
         below = assembly.below[component.path]
-        same = [assembly.by_path[leaf].part.key for leaf in below] == parts
+        same = [assembly.leaf(leaf).part.key for leaf in below] == parts
         if same and np.abs(_bounds(assembly, component.path) - image).max() < ALIKE:
             return component.path
     return None

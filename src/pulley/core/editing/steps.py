@@ -4,12 +4,10 @@ from collections.abc import Iterable, Sequence
 from dataclasses import replace
 
 from pulley.core.assembly import Assembly
-from pulley.core.describe import members_name
 from pulley.core.editing.common import (
     LABEL_LIMIT,
     STEP_LIMIT,
     checked_direction,
-    checked_distance,
     checked_name,
     checked_text,
     find_step,
@@ -20,9 +18,12 @@ from pulley.core.editing.common import (
     with_step,
 )
 from pulley.core.errors import PulleyError
-from pulley.core.motion.rules import check_motion
-from pulley.core.motion.steps import travels
-from pulley.core.teardown import MARKS, Step, Teardown, Vector3
+from pulley.core.geometry.frames import Vector3
+from pulley.core.motion import Axial
+from pulley.core.motion.base import checked_distance
+from pulley.core.naming import members_name
+from pulley.core.score.stages import travels
+from pulley.core.teardown import MARKS, Step, Teardown
 
 NOTE_LIMIT = 2000
 
@@ -39,7 +40,7 @@ def add_step(
 
     Raises PulleyError when a member is unknown, the direction is zero or the distance out of range.
     """
-    step = Step("", tuple(members), checked_direction(direction), checked_distance(distance))
+    step = Step("", tuple(members), Axial(checked_direction(direction), checked_distance(distance)))
     return insert_step(teardown, assembly, step, after)
 
 
@@ -51,15 +52,14 @@ def insert_step(teardown: Teardown, assembly: Assembly, step: Step, after: int |
     if len(teardown.steps) >= STEP_LIMIT:
         raise PulleyError(f"A teardown holds at most {STEP_LIMIT} steps.")
     members = known_members(assembly, step.members)
-    if step.layers and members != step.members:
-        step = replace(step, layers=())
     step = replace(
         step,
         id=free_id([other.id for other in teardown.steps], "s"),
         members=members,
+        motion=step.motion if members == step.members else step.motion.ungrouped(),
         label=step.label or members_name(assembly, members)[:LABEL_LIMIT],
     )
-    check_motion(step)
+    step.check()
     travels(assembly, step)
     place = len(teardown.steps) if after is None else max(0, min(after, len(teardown.steps)))
     return replace(teardown, steps=(*teardown.steps[:place], step, *teardown.steps[place:])), step

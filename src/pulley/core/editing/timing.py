@@ -7,9 +7,9 @@ from pulley.core.assembly import Assembly
 from pulley.core.editing.common import find_step, find_steps, with_each, with_step
 from pulley.core.editing.steps import put_before
 from pulley.core.errors import PulleyError
-from pulley.core.motion.score import bars, compose
 from pulley.core.quantities import DURATION_LIMIT
-from pulley.core.teardown import Step, Teardown
+from pulley.core.score.compose import bars, compose
+from pulley.core.teardown import Step, Teardown, Timing
 from pulley.core.visibility import peels
 
 TICK = 0.1  # seconds to which a dragged bar snaps
@@ -25,19 +25,27 @@ def checked_time(seconds: float, what: str, least: float = 0.0) -> float:
     return float(seconds)
 
 
+def starting(step: Step, start: str | float | None) -> Step:
+    """The step with another start."""
+    return replace(step, timing=replace(step.timing, start=start))
+
+
 def set_start(teardown: Teardown, id: str, start: str | float | None) -> Teardown:
     """Let a step begin when the one before ends (None or 0), together with it ("with"), or seconds after it ended."""
     step = find_step(teardown, id)
     if start != "with" and start is not None:
         start = round(checked_time(start, "pause"), 6) or None
-    return with_step(teardown, replace(step, start=start))
+    return with_step(teardown, starting(step, start))
 
 
 def set_durations(teardown: Teardown, ids: Iterable[str], seconds: float) -> Teardown:
     """Give steps one duration in seconds."""
     return with_each(
         teardown,
-        [replace(s, duration=checked_time(seconds, "duration", SHORTEST)) for s in find_steps(teardown, ids)],
+        [
+            replace(s, timing=replace(s.timing, duration=checked_time(seconds, "duration", SHORTEST)))
+            for s in find_steps(teardown, ids)
+        ],
     )
 
 
@@ -53,10 +61,12 @@ def scale_times(teardown: Teardown, factor: float) -> Teardown:
 
 
 def _stretched(step: Step, factor: float) -> Step:
-    start = step.start if step.start is None or isinstance(step.start, str) else round(step.start * factor, 6)
-    move = step.camera_move and checked_time(step.camera_move * factor, "camera move")
-    length = checked_time(round(step.duration * factor, 6), "duration", SHORTEST)
-    return replace(step, duration=length, start=start, camera_move=move)
+    start, move = step.timing.start, step.view.move
+    if isinstance(start, float | int):
+        start = round(start * factor, 6)
+    length = checked_time(round(step.timing.duration * factor, 6), "duration", SHORTEST)
+    view = replace(step.view, move=move and checked_time(move * factor, "camera move"))
+    return replace(step, timing=Timing(length, start), view=view)
 
 
 def set_total(teardown: Teardown, assembly: Assembly, seconds: float) -> Teardown:
@@ -80,7 +90,7 @@ def drag_bar(teardown: Teardown, id: str, start: float) -> Teardown:
     before = sum(1 for _, bar in others if (bar.start + bar.end) / 2 < middle)
     if before != place and not _plays_with(timed, place, before):
         moved = put_before(teardown, [id], others[before][0].id if before < len(others) else None)
-        return with_step(moved, replace(step, start=None))
+        return with_step(moved, starting(step, None))
     if place == 0:
         return set_start(teardown, id, max(_snapped(start), 0.0))
     pause = _snapped(start - timed[place - 1].end)
@@ -103,13 +113,13 @@ def one_after_another(teardown: Teardown, ids: Iterable[str], together: bool) ->
     if len(steps) < 2:
         raise PulleyError("Choose two steps or more.")
     if not together:
-        return with_each(teardown, [replace(step, start=None) for step in steps])
+        return with_each(teardown, [starting(step, None) for step in steps])
     first = teardown.steps.index(steps[0])
     gathered = teardown
     for k, step in enumerate(steps[1:], 1):
         after = next((s.id for s in gathered.steps[first + k :] if s.id not in {x.id for x in steps[: k + 1]}), None)
         gathered = put_before(gathered, [step.id], after)
-        gathered = with_step(gathered, replace(step, start="with"))
+        gathered = with_step(gathered, starting(step, "with"))
     return gathered
 
 

@@ -9,8 +9,9 @@ import numpy as np
 from pulley.core.assembly import Assembly
 from pulley.core.editing.common import find_steps, free_id, known_members, with_each
 from pulley.core.errors import PulleyError
+from pulley.core.geometry.frames import Vector3
 from pulley.core.quantities import DISTANCE_LIMIT
-from pulley.core.teardown import DISPLAYS, LINES, Jog, Route, Teardown, Tint, TrailOf, Vector3
+from pulley.core.teardown import DISPLAYS, LINES, Jog, Route, Teardown, Tint, TrailOf
 
 MOST = 50  # anchors or doglegs of one component; stops of a route are twice as many
 WIDTHS = (0.05, 5.0)  # mm

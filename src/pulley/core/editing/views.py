@@ -15,7 +15,7 @@ def set_step_camera(teardown: Teardown, id: str, camera: str | None) -> Teardown
     step = find_step(teardown, id)
     if camera is not None:
         find_camera(teardown, camera)
-    return with_step(teardown, replace(step, camera=camera))
+    return with_step(teardown, replace(step, view=replace(step.view, camera=camera)))
 
 
 def save_camera(teardown: Teardown, camera: Camera) -> tuple[Teardown, Camera]:
@@ -40,7 +40,7 @@ def delete_camera(teardown: Teardown, id: str) -> Teardown:
         for orbit in teardown.orbits
         if orbit.views != (id,)
     )
-    steps = tuple(replace(s, camera=None) if s.camera == id else s for s in teardown.steps)
+    steps = tuple(replace(s, view=replace(s.view, camera=None)) if s.view.camera == id else s for s in teardown.steps)
     return replace(teardown, cameras=tuple(c for c in teardown.cameras if c.id != id), steps=steps, orbits=orbits)
 
 

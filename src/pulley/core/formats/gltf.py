@@ -6,7 +6,7 @@ import numpy as np
 import pygltflib as gltf
 from numpy.typing import NDArray
 
-from pulley.core.assembly import Assembly, Component
+from pulley.core.assembly import Assembly, Leaf
 from pulley.core.colours import EDGE_INK, PLAIN, Colour
 from pulley.core.geometry.mesh import Mesh
 
@@ -61,7 +61,7 @@ class _Book:
     _mesh_of: dict[tuple[str, int], int] = field(default_factory=dict)
     _material_of: dict[tuple, int] = field(default_factory=dict)
 
-    def node(self, leaf: Component) -> gltf.Node:
+    def node(self, leaf: Leaf) -> gltf.Node:
         material = self.material(leaf.colour or PLAIN, not leaf.part.mesh.closed)
         key = leaf.part.mesh.key, material
         if key not in self._mesh_of:

@@ -34,7 +34,7 @@ from OCP.XCAFDoc import (
     XCAFDoc_ShapeTool,
 )
 
-from pulley.core.assembly import Assembly, Component, Part, clean_name, component_bounds, unique_names
+from pulley.core.assembly import Assembly, Component, Group, Leaf, Part, clean_name, leaf_bounds, unique_names
 from pulley.core.errors import PulleyError
 from pulley.core.formats.guard import fence, python_places
 from pulley.core.formats.step_shapes import (
@@ -276,16 +276,16 @@ class _Builder:
             placed, shade = pose @ node.pose, node.colour or colour
             rigid, warp = without_warp(placed)
             if node.shape is None:
-                self.components.append(Component(path, name, parent, rigid, colour=shade))
+                self.components.append(Group(path, name, parent, rigid))
                 self.add(node.children, path, placed, shade)
                 continue
-            self.components.append(Component(path, name, parent, rigid, self.part(node, warp), shade))
+            self.components.append(Leaf(path, name, parent, rigid, self.part(node, warp), shade))
             self.report(0.3 + 0.7 * len(self.components) / self.total, f"Meshing {name}")
 
     def refine(self) -> None:
         """Mesh again what lies beside thin walls, so that neither of the two is coarser than their tolerance allows."""
-        leaves = [component for component in self.components if component.part]
-        boxes = np.array([component_bounds(leaf) for leaf in leaves])
+        leaves = [component for component in self.components if isinstance(component, Leaf)]
+        boxes = np.array([leaf_bounds(leaf) for leaf in leaves])
         wanted = {leaf.part.key: wanted_error(leaf.part.mesh.wall) for leaf in leaves}
         least = dict(wanted)
         for k, leaf in enumerate(leaves):
@@ -304,13 +304,15 @@ class _Builder:
                     "contacts with it are no more exact than that."
                 )
         self.components = [
-            replace(component, part=finer.get(component.part.key, component.part)) if component.part else component
+            replace(component, part=finer.get(component.part.key, component.part))
+            if isinstance(component, Leaf)
+            else component
             for component in self.components
         ]
 
     def note_warped(self) -> None:
         """Say which parts are mirror images or scaled copies of another."""
-        for part in dict.fromkeys(component.part for component in self.components if component.part):
+        for part in dict.fromkeys(c.part for c in self.components if isinstance(c, Leaf)):
             words = _warped(self._forms[part.key].warp)
             if words:
                 self.notes.append(

@@ -6,9 +6,7 @@ import zlib
 from pathlib import Path
 from typing import Any
 
-import numpy as np
-
-from pulley.core.assembly import Assembly, Component, Part
+from pulley.core.assembly import Assembly, Leaf, Part, placed
 from pulley.core.errors import PulleyError
 from pulley.core.files import write_once
 from pulley.core.geometry.mesh import Mesh
@@ -61,8 +59,7 @@ def to_record(assembly: Assembly, store: Path) -> dict[str, Any]:
                 "name": c.name,
                 "parent": c.parent,
                 "pose": c.pose.ravel().tolist(),
-                "part": c.part.key if c.part else None,
-                "colour": c.colour,
+                **({"part": c.part.key, "colour": c.colour} if isinstance(c, Leaf) else {}),
             }
             for c in assembly.components
         ],
@@ -76,14 +73,7 @@ def from_record(record: dict[str, Any], store: Path) -> Assembly:
     return Assembly(
         name=record["name"],
         components=tuple(
-            Component(
-                path=c["path"],
-                name=c["name"],
-                parent=c["parent"],
-                pose=np.array(c["pose"], float).reshape(4, 4),
-                part=parts.get(c["part"]),
-                colour=tuple(c["colour"]) if c["colour"] else None,
-            )
+            placed(c["path"], c["name"], c["parent"], c["pose"], parts.get(c.get("part")), c.get("colour"))
             for c in record["components"]
         ),
         notes=tuple(record["notes"]),

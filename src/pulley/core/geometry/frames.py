@@ -8,6 +8,8 @@ from numpy.typing import NDArray
 
 Pose = NDArray[np.float64]
 Vector = NDArray[np.float64]
+Vector3 = tuple[float, float, float]
+Quaternion = tuple[float, float, float, float]
 
 
 def translation(vector: Vector) -> Pose:

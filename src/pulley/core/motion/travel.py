@@ -6,8 +6,7 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy.spatial.transform import Rotation
 
-from pulley.core.geometry.frames import Pose, Vector, translation, unit
-from pulley.core.teardown import Vector3
+from pulley.core.geometry.frames import Pose, Vector, Vector3, translation, unit
 
 QUARTER = 90.0  # degrees; the most that two neighbouring poses of a turn lie apart, so that "between" is plain
 
@@ -60,7 +59,7 @@ class Slide:
 
 
 @dataclass(frozen=True, eq=False)
-class Turn:
+class Screw:
     """A turn by ``angle`` degrees about the line through ``origin`` (3,) along the unit vector
     ``direction`` (3,), with ``advance`` mm along it for each whole turn."""
 
@@ -69,6 +68,11 @@ class Turn:
     angle: float
     advance: float
 
+    @classmethod
+    def about(cls, origin: Vector3, direction: Vector3, angle: float, advance: float) -> "Screw":
+        """A turn about a line given by plain numbers; ValueError when the direction is zero or not finite."""
+        return cls(np.array(origin, float), unit(np.array(direction, float)), float(angle), float(advance))
+
     @property
     def shares(self) -> NDArray[np.float64]:
         """Shares of the step at which the motion changes its law: the ends only."""
@@ -76,7 +80,7 @@ class Turn:
 
     def at(self, share: float) -> Pose:
         """Rigid displacement (4, 4) from the start."""
-        return screw(self.origin, self.direction, self.angle * share, self.advance)
+        return screw_pose(self.origin, self.direction, self.angle * share, self.advance)
 
     def length(self, share: float, point: Vector | None = None) -> float:
         """Way in mm that a point (3,) of the body, given where it then stands, has gone by a share of the step."""
@@ -107,15 +111,10 @@ class Turn:
         return tuple(self.origin.tolist())
 
 
-Travel = Slide | Turn
+Travel = Slide | Screw
 
 
-def turn(origin: Vector3, direction: Vector3, angle: float, advance: float) -> Turn:
-    """A turn about a line given by plain numbers; ValueError when the direction is zero or not finite."""
-    return Turn(np.array(origin, float), unit(np.array(direction, float)), float(angle), float(advance))
-
-
-def turn_of(displacement: Pose) -> Turn | None:
+def screw_of(displacement: Pose) -> Screw | None:
     """The turn by less than half round that brings about a rigid displacement (4, 4); None when it does not turn.
 
     Every rigid displacement is a screw motion (M. Chasles 1830, from memory).
@@ -128,13 +127,13 @@ def turn_of(displacement: Pose) -> Turn | None:
     ahead = float(along @ displacement[:3, 3])
     across = displacement[:3, 3] - ahead * along
     origin = (across + np.cross(along, across) / np.tan(angle / 2)) / 2
-    return Turn(origin, along, float(np.degrees(angle)), ahead * 2 * np.pi / angle)
+    return Screw(origin, along, float(np.degrees(angle)), ahead * 2 * np.pi / angle)
 
 
-def screw(origin: Vector, direction: Vector, angle: float, advance: float) -> Pose:
+def screw_pose(origin: Vector, direction: Vector, angle: float, advance: float) -> Pose:
     """The pose (4, 4) after a turn by ``angle`` degrees about a line, with ``advance`` mm along it for each turn.
 
-    >>> pose = screw(np.array([1.0, 0, 0]), np.array([0, 0, 1.0]), 90, 4)
+    >>> pose = screw_pose(np.array([1.0, 0, 0]), np.array([0, 0, 1.0]), 90, 4)
     >>> (pose @ [2.0, 0, 0, 1]).round(9).tolist()
     [1.0, 1.0, 1.0, 1.0]
     """

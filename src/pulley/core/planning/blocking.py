@@ -9,8 +9,9 @@ import numpy as np
 from numpy.typing import NDArray
 
 from pulley.core.contact.scene import Scene
+from pulley.core.geometry.directions import AXES
 from pulley.core.geometry.frames import Vector
-from pulley.core.planning.directions import AXES, SAME, candidates
+from pulley.core.planning.directions import SAME, candidates
 from pulley.core.planning.ways_out import shared_axis
 
 Direction = tuple[float, float, float]

@@ -7,12 +7,12 @@ from itertools import count
 import numpy as np
 from numpy.typing import NDArray
 
-from pulley.core.assembly import Assembly
+from pulley.core.assembly import Assembly, Leaf
 from pulley.core.contact.scene import Scene, home_scene
 from pulley.core.geometry.frames import Pose, Vector, apply, unit
 from pulley.core.geometry.symmetry import symmetry_axis
-from pulley.core.motion.steps import radial_direction
-from pulley.core.teardown import Axis, Step, Teardown, Vector3, motion_only
+from pulley.core.motion import Axial
+from pulley.core.teardown import Step, Teardown
 
 NEAR = 1.0  # mm between bounds of what counts as surroundings
 ALIKE = 0.1  # mm within which surroundings are the same
@@ -65,14 +65,13 @@ def matches(assembly: Assembly, step: Step) -> tuple[Match, ...]:
     """
     member = step.members[0]
     scene = home_scene(assembly)
-    if step.kind == "radial":
-        step = replace(step, kind="axial", direction=tuple(radial_direction(assembly, step, member).tolist()))
+    step = replace(step, motion=step.motion.straightened(assembly, member))
     found = []
     for other in assembly.components:
         if other.path in step.members or not _same_kind(assembly, member, other.path):
             continue
         for isometry in _isometries(scene, member, other.path):
-            mapped = map_step(replace(step, members=(other.path,), follow=(), pitch=0.0, total=None), isometry)
+            mapped = replace(step, members=(other.path,), motion=step.motion.bare().mapped(isometry))
             if _congruent(scene, member, other.path, isometry) or _stopped_alike(scene, step, mapped, isometry):
                 found.append(Match(other.path, _kind(isometry), mapped))
                 break
@@ -89,13 +88,20 @@ def with_matches(teardown: Teardown, id: str, chosen: Iterable[Match], assembly:
     step = teardown.steps[place]
     joined, beside = [], []
     for match in chosen:
-        same = motion_only(replace(match.step, members=())) == motion_only(replace(step, members=(), follow=()))
+        same = (match.step.motion, match.step.off) == (step.motion.bare(), step.off)
         (joined if same else beside).append(match)
     taken = {other.id for other in teardown.steps}
     free = (f"s{k}" for k in count(1) if f"s{k}" not in taken)
     names = {match.member: assembly.by_path[match.member].name if assembly else step.label for match in beside}
     added = [
-        replace(match.step, id=next(free), start="with", camera=None, note="", label=names[match.member])
+        replace(
+            match.step,
+            id=next(free),
+            timing=replace(match.step.timing, start="with"),
+            view=replace(match.step.view, camera=None),
+            note="",
+            label=names[match.member],
+        )
         for match in beside
     ]
     grown = replace(step, members=(*step.members, *(match.member for match in joined)))
@@ -106,8 +112,8 @@ def _same_kind(assembly: Assembly, a: str, b: str) -> bool:
     """Whether two components consist of the same parts, and neither holds the other."""
     if a == b or a in assembly.above(b) or b in assembly.above(a):
         return False
-    parts = [[assembly.by_path[leaf].part.key for leaf in assembly.below[path]] for path in (a, b)]
-    one_leaf = assembly.by_path[a].part is None, assembly.by_path[b].part is None
+    parts = [[assembly.leaf(leaf).part.key for leaf in assembly.below[path]] for path in (a, b)]
+    one_leaf = tuple(isinstance(assembly.by_path[path], Leaf) for path in (a, b))
     return parts[0] == parts[1] and one_leaf[0] == one_leaf[1]
 
 
@@ -169,7 +175,7 @@ def _surroundings(scene: Scene, component: str) -> list[tuple[str, NDArray[np.fl
     found = []
     for place in np.flatnonzero(near):
         mesh, pose = scene.body(scene.paths[place])
-        found.append((scene.assembly.by_path[scene.paths[place]].part.key, apply(pose, mesh.bounds.mean(0))))
+        found.append((scene.assembly.leaf(scene.paths[place]).part.key, apply(pose, mesh.bounds.mean(0))))
     return found
 
 
@@ -194,21 +200,21 @@ def _stopped_alike(scene: Scene, step: Step, mapped: Step, isometry: Pose) -> bo
     Only for maps that say where the step's direction goes: those that do not turn, and those of a
     component that leaves along its own axis.
     """
-    if step.kind != "axial":
+    if not isinstance(step.motion, Axial) or not isinstance(mapped.motion, Axial):
         return False
-    direction = unit(np.array(step.direction))
+    direction = unit(np.array(step.motion.direction))
     _, axis = _place(scene, scene.assembly.below[step.members[0]][0])
     if np.abs(isometry[:3, :3] - np.eye(3)).max() > 1e-6 and abs(axis @ direction) < PARALLEL:
         return False
     for sense in (1.0, -1.0):
         met = [
-            scene.first_meeting(scene.assembly.below[s.members[0]], sense * unit(np.array(s.direction)))
-            for s in (step, mapped)
+            scene.first_meeting(scene.assembly.below[s.members[0]], sense * unit(np.array(motion.direction)))
+            for s, motion in ((step, step.motion), (mapped, mapped.motion))
         ]
         if (met[0] is None) != (met[1] is None):
             return False
         if met[0] and met[1]:
-            parts = {scene.assembly.by_path[meeting.blocker].part.key for meeting in met}
+            parts = {scene.assembly.leaf(meeting.blocker).part.key for meeting in met}
             if len(parts) > 1 or abs(met[0].travel - met[1].travel) > ALIKE:
                 return False
     return True
@@ -218,25 +224,3 @@ def _kind(isometry: Pose) -> str:
     if np.linalg.det(isometry[:3, :3]) < 0:
         return "mirror"
     return "translation" if np.abs(isometry[:3, :3] - np.eye(3)).max() < 1e-6 else "rotation"
-
-
-def map_step(step: Step, isometry: Pose) -> Step:
-    """The step that does at the image of an isometry (4, 4) what ``step`` does; a mirror turns the other way round."""
-    linear, hand = isometry[:3, :3], float(np.sign(np.linalg.det(isometry[:3, :3])))
-
-    def turned(vector: Vector3) -> Vector3:
-        exact = linear @ np.array(vector)
-        return tuple((np.where(np.abs(exact - np.round(exact, 6)) < 1e-9, np.round(exact, 6), exact) + 0.0).tolist())
-
-    def placed(point: Vector3) -> Vector3:
-        return tuple(apply(isometry, np.array(point)).tolist())
-
-    return replace(
-        step,
-        direction=turned(step.direction),
-        waypoints=tuple(map(turned, step.waypoints)),
-        axis=Axis(placed(step.axis.origin), turned(step.axis.direction)) if step.axis else None,
-        point=placed(step.point) if step.point else None,
-        angle=hand * step.angle,
-        advance=hand * step.advance,
-    )

@@ -6,17 +6,10 @@ import numpy as np
 from numpy.typing import NDArray
 
 from pulley.core.contact.scene import Scene
+from pulley.core.geometry.directions import AXES
 from pulley.core.geometry.frames import Vector, apply
 from pulley.core.geometry.symmetry import inertia_axis
 
-AXES: tuple[tuple[str, str, tuple[float, float, float]], ...] = (
-    ("+Z", "Up", (0.0, 0.0, 1.0)),
-    ("-Z", "Down", (0.0, 0.0, -1.0)),
-    ("+X", "Right", (1.0, 0.0, 0.0)),
-    ("-X", "Left", (-1.0, 0.0, 0.0)),
-    ("+Y", "To the back", (0.0, 1.0, 0.0)),
-    ("-Y", "To the front", (0.0, -1.0, 0.0)),
-)
 SAME = np.cos(np.radians(1.0))  # directions nearer to each other than this are one
 MOST = 12  # directions beside the axes; a part with more has no direction of its own
 
@@ -40,7 +33,7 @@ def candidates(scene: Scene, movers: Iterable[str]) -> NDArray[np.float64]:
 
 def _round_axes(scene: Scene, movers: list[str]) -> Iterator[Vector]:
     """Axis directions (3,) of the movers' round faces, the greatest face first; of symmetry where one has none."""
-    rounds = [(c, scene.poses[path]) for path in movers for c in scene.assembly.by_path[path].part.mesh.cylinders]
+    rounds = [(c, scene.poses[path]) for path in movers for c in scene.assembly.leaf(path).part.mesh.cylinders]
     for cylinder, pose in sorted(rounds, key=lambda entry: -entry[0].radius * entry[0].length):
         yield plain_direction(pose[:3, :3] @ np.array(cylinder.direction))
     if len(movers) == 1 and not rounds:

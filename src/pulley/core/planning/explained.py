@@ -6,13 +6,16 @@ from itertools import count
 
 import numpy as np
 
-from pulley.core.assembly import Assembly
-from pulley.core.describe import direction_word, members_name
+from pulley.core.assembly import Assembly, Leaf
+from pulley.core.geometry.directions import direction_word
+from pulley.core.motion import Axial, Axis, Fan, Motion, Path, Radial, Turn
+from pulley.core.motion.base import triple
+from pulley.core.naming import members_name
 from pulley.core.planning.blocking import Blocking
 from pulley.core.planning.peeling import Removal
 from pulley.core.planning.spacing import Placed
 from pulley.core.quantities import plain
-from pulley.core.teardown import Axis, Step
+from pulley.core.teardown import Step
 
 FANNED = 3  # steps in a row, evenly spaced along one line, from which they are one fan
 
@@ -38,10 +41,10 @@ def steps_of(blocking: Blocking, taken: Iterable[str], placed: Iterable[Placed],
 def _twisted(step: Step, placed: Placed, ids: Iterator[str]) -> list[Step]:
     """The turn that lets a unit go, and the rest of its way."""
     twist = placed.removal.twist
-    axis = Axis(twist.origin, step.direction)
-    turn = replace(step, kind="turn", axis=axis, angle=twist.angle, advance=twist.advance, distance=0.0)
-    rest = replace(step, id=next(ids), distance=round(max(placed.distance - twist.along, 0.0), 6))
-    return [turn, rest] if rest.distance else [turn]
+    direction = placed.removal.directions[0]
+    turn = replace(step, motion=Turn(Axis(twist.origin, direction), twist.angle, twist.advance))
+    left = round(max(placed.distance - twist.along, 0.0), 6)
+    return [turn, replace(step, id=next(ids), motion=Axial(direction, left))] if left else [turn]
 
 
 def _flat(placed: Iterable[Placed]) -> Iterator[Placed]:
@@ -87,21 +90,24 @@ def _goes_on(blocking: Blocking, run: list[Placed], each: Placed) -> bool:
 def _fan(blocking: Blocking, run: list[Placed], id: str) -> Step:
     """One step for a run, nearest first."""
     members = tuple(blocking.units[each.removal.units[0]].path for each in reversed(run))
-    step = _step(blocking, run[-1], id)
-    label = members_name(blocking.scene.assembly, members)
-    return replace(step, members=members, label=label, pitch=run[0].distance - run[1].distance)
+    motion = Axial(run[-1].removal.directions[0], run[-1].distance, Fan(run[0].distance - run[1].distance))
+    return Step(id, members, motion, members_name(blocking.scene.assembly, members))
 
 
 def _step(blocking: Blocking, placed: Placed, id: str) -> Step:
     removal, assembly = placed.removal, blocking.scene.assembly
     members = tuple(blocking.units[k].path for k in removal.units)
-    step = Step(id, members, removal.directions[0], placed.distance, label=members_name(assembly, members))
+    return Step(id, members, _motion(placed), members_name(assembly, members))
+
+
+def _motion(placed: Placed) -> Motion:
+    removal, direction = placed.removal, placed.removal.directions[0]
     if removal.axis:
-        return replace(step, kind="radial", axis=Axis(*removal.axis))
+        return Radial(placed.distance, Axis(*removal.axis))
     if removal.first:
-        end = np.array(removal.first) + np.array(removal.directions[0]) * placed.distance
-        return replace(step, kind="path", waypoints=(removal.first, tuple((np.round(end, 6) + 0.0).tolist())))
-    return step
+        end = np.array(removal.first) + np.array(direction) * placed.distance
+        return Path((removal.first, triple(np.round(end, 6))))
+    return Axial(direction, placed.distance)
 
 
 def _reason(blocking: Blocking, run: Sequence[Placed], gone: set[int]) -> str:
@@ -140,7 +146,7 @@ def listed(assembly: Assembly, paths: Sequence[str], most: int = 3) -> str:
     by_part: dict[object, list[str]] = {}
     for path in paths:
         component = assembly.by_path[path]
-        by_part.setdefault(component.part.key if component.part else path, []).append(path)
+        by_part.setdefault(component.part.key if isinstance(component, Leaf) else path, []).append(path)
     names = [members_name(assembly, group) for group in by_part.values()]
     if len(names) <= 1:
         return "".join(names)

@@ -6,12 +6,12 @@ import numpy as np
 
 from pulley.core.camera import QUARTER, fitted
 from pulley.core.geometry.frames import Pose, Vector, translation
-from pulley.core.motion.views import saved_home
 from pulley.core.planning.blocking import Blocking
 from pulley.core.planning.explained import steps_of
 from pulley.core.planning.peeling import Removal
 from pulley.core.planning.spacing import Placed, place
 from pulley.core.quantities import round_pitch
+from pulley.core.score.shots import saved_home
 from pulley.core.teardown import Teardown
 from pulley.core.visibility import ASPECT, visible_shares
 

@@ -9,10 +9,10 @@ from pulley.core import editing
 from pulley.core.assembly import Assembly
 from pulley.core.contact.scene import Scene
 from pulley.core.contact.terms import terms_of
-from pulley.core.geometry.frames import translation, unit
-from pulley.core.motion.steps import displacements, poses_at
-from pulley.core.planning.ways_out import round_down
-from pulley.core.teardown import Teardown, Vector3
+from pulley.core.geometry.frames import Vector3, translation, unit
+from pulley.core.quantities import round_down
+from pulley.core.score.stages import displacements, poses_at
+from pulley.core.teardown import Teardown
 
 
 def scene_after(
@@ -56,9 +56,8 @@ def legs(assembly: Assembly, teardown: Teardown, id: str) -> list[Leg]:
     """
     step = editing.find_step(teardown, id)
     played, leaves = teardown.steps.index(step), assembly.leaves_of(step.members)
-    ends = step.waypoints or (tuple(unit(np.array(step.direction)) * step.distance),)
     found = []
-    for start, end in pairwise([(0.0, 0.0, 0.0), *ends]):
+    for start, end in pairwise([(0.0, 0.0, 0.0), *(step.motion.waypoints or step.motion.corners())]):
         way = unit(np.subtract(end, start))
         meeting = scene_after(assembly, teardown, played, step.members, start).first_meeting(leaves, way)
         stop = round_down(meeting.travel, 0.1) if meeting else None

@@ -6,13 +6,14 @@ from dataclasses import dataclass
 import numpy as np
 
 from pulley.core.contact.scene import Scene
-from pulley.core.geometry.frames import Vector, apply, unit
+from pulley.core.geometry.frames import Vector, Vector3, apply, unit
 from pulley.core.geometry.symmetry import symmetry_axis
-from pulley.core.motion.steps import ON_AXIS, middle
-from pulley.core.motion.travel import Turn
+from pulley.core.motion import Axis
+from pulley.core.motion.radial import ON_AXIS, middle
+from pulley.core.motion.travel import Screw
 from pulley.core.planning.directions import plain_direction
-from pulley.core.planning.ways_out import GAP_SHARE, leaving_distance, round_down
-from pulley.core.teardown import Axis, Vector3
+from pulley.core.planning.ways_out import GAP_SHARE, leaving_distance
+from pulley.core.quantities import round_down
 
 ROUND = 0.02  # share of the radius, or 0.2 mm, by which places may stand off the circle through them
 FLAT = 0.2  # mm
@@ -103,7 +104,7 @@ def _middle(scene: Scene, member: str) -> Vector:
 def own_axis(scene: Scene, members: Sequence[str]) -> Axis | None:
     """The axis that a single member turns about by nature: of its greatest round face, or of symmetry."""
     leaves = scene.assembly.leaves_of(members)
-    volumes = [abs(scene.assembly.by_path[leaf].part.mesh.volume or 0.0) for leaf in leaves]
+    volumes = [abs(scene.assembly.leaf(leaf).part.mesh.volume or 0.0) for leaf in leaves]
     mesh, pose = scene.body(leaves[int(np.argmax(volumes))])
     line = symmetry_axis(mesh)
     if line is None:
@@ -111,7 +112,7 @@ def own_axis(scene: Scene, members: Sequence[str]) -> Axis | None:
     return Axis(_triple(apply(pose, line.origin)), _triple(plain_direction(pose[:3, :3] @ line.direction)))
 
 
-def free_turn(scene: Scene, members: Sequence[str], turn: Turn) -> tuple[float | None, str | None]:
+def free_turn(scene: Scene, members: Sequence[str], turn: Screw) -> tuple[float | None, str | None]:
     """How far in degrees a selection is free to turn, and what stops it; (None, None) when nothing does."""
     moving = set(scene.assembly.leaves_of(members))
     best, blocker = np.inf, None

@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 from pulley.core.contact.fits import find_fit
 from pulley.core.contact.scene import Scene
 from pulley.core.geometry.frames import Pose, Vector, translation, unit, view_frame
-from pulley.core.motion.travel import Turn
+from pulley.core.motion.travel import Screw
 from pulley.core.planning.blocking import SIX, Blocking, Direction
 from pulley.core.planning.directions import SAME
 from pulley.core.planning.kinds import FASTENERS, kind_of
@@ -108,8 +108,8 @@ class Peeling:
         return self._likeness[k]
 
     def _parts(self, k: int) -> tuple[str, ...]:
-        by_path = self.blocking.scene.assembly.by_path
-        return tuple(by_path[leaf].part.key for leaf in self.blocking.units[k].leaves)
+        assembly = self.blocking.scene.assembly
+        return tuple(assembly.leaf(leaf).part.key for leaf in self.blocking.units[k].leaves)
 
     @property
     def left(self) -> list[int]:
@@ -207,7 +207,7 @@ def fastener_kind(blocking: Blocking, k: int) -> str:
     leaves, assembly = blocking.units[k].leaves, blocking.scene.assembly
     if len(leaves) != 1:
         return ""
-    part = assembly.by_path[leaves[0]].part
+    part = assembly.leaf(leaves[0]).part
     size = float(np.linalg.norm(part.mesh.bounds[1] - part.mesh.bounds[0]))
     kind = kind_of(part)
     return kind if kind in FASTENERS and size <= SMALL * assembly.diagonal else ""
@@ -290,7 +290,7 @@ def _locked(state: Peeling) -> Removal | None:
             state.tries -= TURN
             if state.tries <= 0:
                 return None
-            turn = Turn(np.array(axis.origin), np.array(axis.direction), angle, 0.0)
+            turn = Screw(np.array(axis.origin), np.array(axis.direction), angle, 0.0)
             way = _after_turning(state, k, turn) if free_turn(there, leaves, turn)[0] is None else None
             if way is not None:
                 about = angle if way @ turn.direction > 0 else -angle
@@ -298,7 +298,7 @@ def _locked(state: Peeling) -> Removal | None:
     return None
 
 
-def _after_turning(state: Peeling, k: int, turn: Turn) -> Vector | None:
+def _after_turning(state: Peeling, k: int, turn: Screw) -> Vector | None:
     """The way along a turn's axis that is free once a unit has been turned."""
     ways = (turn.direction, -turn.direction)
     return next((way for way in ways if _clear_from(state, k, turn.at(1.0), way)), None)
@@ -320,7 +320,7 @@ def _knot(state: Peeling) -> Removal | None:
 
 
 def _size(blocking: Blocking, k: int) -> float:
-    return sum(abs(blocking.scene.assembly.by_path[leaf].part.mesh.volume) for leaf in blocking.units[k].leaves)
+    return sum(abs(blocking.scene.assembly.leaf(leaf).part.mesh.volume) for leaf in blocking.units[k].leaves)
 
 
 def _two_legs(state: Peeling) -> Removal | None:

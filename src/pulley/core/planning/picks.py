@@ -2,7 +2,7 @@
 
 import numpy as np
 
-from pulley.core.assembly import Assembly, Component
+from pulley.core.assembly import Assembly, Leaf
 from pulley.core.errors import PulleyError
 from pulley.core.geometry.features import Plane, Point
 from pulley.core.geometry.frames import Vector, apply, inverse
@@ -24,9 +24,9 @@ def parse_direction(assembly: Assembly, text: str) -> Vector:
     if kind in ("axis", "normal", "edge") and colon:
         path, at, where = rest.rpartition("@")
         path, point = (path, _numbers(where)) if at else (rest, None)
-        if path not in assembly.by_path or assembly.by_path[path].part is None:
+        if not isinstance(assembly.by_path.get(path), Leaf):
             raise PulleyError(f"“{path[:200]}” is no single component of this assembly.")
-        return pick_direction(assembly.by_path[path], kind, point)
+        return pick_direction(assembly.leaf(path), kind, point)
     if colon:
         start, end = _numbers(kind), _numbers(rest)
         return _unit(end - start, "Its two points are one")
@@ -49,7 +49,7 @@ def _unit(vector: Vector, otherwise: str) -> Vector:
     return plain_direction(vector)
 
 
-def pick_direction(leaf: Component, kind: str, point: Vector | None) -> Vector:
+def pick_direction(leaf: Leaf, kind: str, point: Vector | None) -> Vector:
     """The direction (3,) of a leaf's feature at home nearest to a point (3,): ``axis``, ``normal`` or ``edge``.
 
     Without a point, the axis of the greatest round face, or of symmetry. Raises PulleyError when the

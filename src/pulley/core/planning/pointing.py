@@ -8,10 +8,9 @@ from scipy.spatial.transform import Rotation
 from pulley.core.contact.scene import Scene
 from pulley.core.errors import PulleyError
 from pulley.core.geometry.features import Cylinder
-from pulley.core.geometry.frames import Pose, Vector, apply, inverse, translation, unit
+from pulley.core.geometry.frames import Pose, Vector, Vector3, apply, inverse, translation, unit
 from pulley.core.geometry.mesh import Mesh
 from pulley.core.planning.directions import name_of, plain_direction
-from pulley.core.teardown import Vector3
 
 LEAN = np.cos(np.radians(20.0))  # how far a facet's normal may lean from its face's
 

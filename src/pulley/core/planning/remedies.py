@@ -14,16 +14,18 @@ from pulley.core.contact.giving import find_gives
 from pulley.core.contact.scene import Scene
 from pulley.core.contact.terms import terms_of
 from pulley.core.editing.judging import set_give
-from pulley.core.geometry.frames import Vector, translation, unit
-from pulley.core.motion.steps import Stage, poses_at, stage_of, stages
+from pulley.core.geometry.frames import Vector, Vector3, translation, unit
+from pulley.core.motion import Axial, Path
+from pulley.core.motion.base import Shorter, triple
 from pulley.core.motion.travel import Slide
 from pulley.core.planning.directions import candidates
-from pulley.core.planning.ways_out import PITCH, leaving_distance, round_down
-from pulley.core.teardown import Step, Teardown, Vector3
+from pulley.core.planning.ways_out import leaving_distance
+from pulley.core.quantities import PITCH, round_down
+from pulley.core.score.stages import Stage, poses_at, stage_of, stages
+from pulley.core.teardown import Step, Teardown
 
 CROWD = 0.5  # share of an assembly that a remedy moves out of the way first, at most
 FIRST_LEGS = (5.0, 10.0, 20.0, 40.0, 80.0, 160.0, 320.0)  # mm tried for the first leg of a path
-DEGREE = 1.0  # what round angles are multiples of
 
 
 @dataclass(frozen=True)
@@ -119,13 +121,13 @@ def apply_remedy(teardown: Teardown, step_id: str, remedy: Remedy) -> Teardown:
         return replace(teardown, steps=_reordered(teardown.steps, step, remedy))
     if remedy.kind == "first":
         id = next(f"s{k}" for k in range(1, len(steps) + 2) if f"s{k}" not in {s.id for s in steps})
-        steps.insert(place, Step(id, remedy.components, remedy.direction, remedy.distance, "Out of the way"))
+        steps.insert(place, Step(id, remedy.components, Axial(remedy.direction, remedy.distance), "Out of the way"))
     elif remedy.kind == "shorten":
-        steps[place] = _shortened(step, remedy)
+        steps[place] = replace(step, motion=step.motion.shortened(Shorter(remedy.distance, remedy.waypoints)))
     elif remedy.kind == "direction":
-        steps[place] = replace(step, direction=remedy.direction)
+        steps[place] = replace(step, motion=replace(step.motion, direction=remedy.direction))
     elif remedy.kind == "path":
-        steps[place] = replace(step, kind="path", waypoints=remedy.waypoints, smooth=False)
+        steps[place] = replace(step, motion=Path(remedy.waypoints))
     return replace(teardown, steps=tuple(steps))
 
 
@@ -138,14 +140,6 @@ def _reordered(steps: tuple[Step, ...], step: Step, remedy: Remedy) -> tuple[Ste
     others = [s for s in steps if s is not step]
     place = max(others.index(s) for s in moved) + 1
     return (*others[:place], step, *others[place:])
-
-
-def _shortened(step: Step, remedy: Remedy) -> Step:
-    if step.kind == "turn":
-        return replace(step, angle=float(np.copysign(remedy.distance, step.angle)))
-    if step.kind == "path":
-        return replace(step, waypoints=remedy.waypoints, smooth=False)
-    return replace(step, distance=remedy.distance)
 
 
 def _blockers(case: _Case) -> set[str]:
@@ -208,7 +202,7 @@ def _clear_first(case: _Case) -> Iterator[Remedy]:
             distance = max(leaving_distance(case.scene, leaving, direction), _past_step(case, leaving, direction))
             sets.append((len(leaving), distance, leaving, direction))
     for _, distance, leaving, direction in sorted(sets, key=lambda entry: entry[:2]):
-        yield Remedy("first", tuple(leaving), direction=_triple(direction), distance=distance)
+        yield Remedy("first", tuple(leaving), direction=triple(direction), distance=distance)
 
 
 def _past_step(case: _Case, leaving: list[str], direction: Vector) -> float:
@@ -238,48 +232,30 @@ def _leaving(case: _Case, wanted: set[str], direction: Vector) -> list[str]:
 
 def _shorten(case: _Case) -> Iterator[Remedy]:
     """As far as the step is clear, in round numbers."""
-    step, share = case.step, min(snag.at for snag in case.snags)
-    if step.kind == "turn":
-        degrees = np.floor(abs(step.angle) * share / DEGREE + 1e-6) * DEGREE
-        if degrees > 0:
-            yield Remedy("shorten", distance=float(degrees))
-    elif step.kind == "path":
-        yield from _shortened_path(case, share)
-    elif not step.spacing:
-        for pitch in (PITCH, 0.1):
-            distance = round_down(step.distance * share, pitch)
-            if distance > 0:
-                yield Remedy("shorten", distance=distance)
-
-
-def _shortened_path(case: _Case, share: float) -> Iterator[Remedy]:
-    """The path up to a tenth of a mm before the first meeting."""
     way = next(iter(case.stage.travels.values()))
-    if not isinstance(way, Slide) or case.step.spacing:
-        return
-    share -= 0.1 / way.length(1.0)
-    if share > 0:
-        kept = way.points[(way.shares > 0) & (way.shares < share)]
-        points = np.round(np.vstack([kept, way.offset(share)]), 3) + 0.0
-        yield Remedy("shorten", distance=round(way.length(share), 3), waypoints=tuple(map(_triple, points)))
+    share = min(snag.at for snag in case.snags)
+    for shorter in case.step.motion.shorter(share, way, bool(case.step.spacing)):
+        yield Remedy("shorten", distance=shorter.distance, waypoints=shorter.waypoints)
 
 
 def _turn_to(case: _Case) -> Iterator[Remedy]:
     """Other directions in which the step would be free, the nearest to its own first."""
-    if case.step.kind != "axial" or case.step.spacing:
+    motion = case.step.motion
+    if not isinstance(motion, Axial) or case.step.spacing:
         return
-    own = unit(np.array(case.step.direction))
+    own = unit(np.array(motion.direction))
     for direction in sorted(candidates(case.scene, case.movers), key=lambda d: -round(float(d @ own), 9)):
         meeting = case.scene.first_meeting(case.movers, direction)
-        if meeting is None or meeting.travel >= case.step.distance:
-            yield Remedy("direction", direction=_triple(direction), distance=case.step.distance)
+        if meeting is None or meeting.travel >= motion.distance:
+            yield Remedy("direction", direction=triple(direction), distance=motion.distance)
 
 
 def _bend(case: _Case) -> Iterator[Remedy]:
     """Paths of two legs, the shortest first leg first: out of the way sideways, and then on."""
-    if case.step.kind != "axial" or case.step.spacing:
+    motion = case.step.motion
+    if not isinstance(motion, Axial) or case.step.spacing:
         return
-    own = unit(np.array(case.step.direction))
+    own = unit(np.array(motion.direction))
     directions = sorted(candidates(case.scene, case.movers), key=lambda d: -round(float(d @ own), 9))
     frees = [case.scene.first_meeting(case.movers, direction) for direction in directions]
     reach = [np.inf if met is None else met.travel for met in frees]
@@ -287,11 +263,11 @@ def _bend(case: _Case) -> Iterator[Remedy]:
     for length in sorted(length for length in lengths if length > 0):
         for first, free in zip(directions, reach, strict=True):
             if free >= length:
-                yield from _second_legs(case, first * length, directions)
+                yield from _second_legs(case, first * length, motion.distance, directions)
 
 
-def _second_legs(case: _Case, first: Vector, directions: list[Vector]) -> Iterator[Remedy]:
-    """The step's distance on, in every direction in which it is free after a first leg (3,)."""
+def _second_legs(case: _Case, first: Vector, distance: float, directions: list[Vector]) -> Iterator[Remedy]:
+    """A distance on, in every direction in which it is free after a first leg (3,)."""
     moved = translation(first)
     poses = {path: moved @ pose if path in case.stage.travels else pose for path, pose in case.scene.poses.items()}
     scene = replace(case.scene, poses=poses)
@@ -299,10 +275,6 @@ def _second_legs(case: _Case, first: Vector, directions: list[Vector]) -> Iterat
         if abs(second @ unit(first)) > 0.999:
             continue
         meeting = scene.first_meeting(case.movers, second)
-        if meeting is None or meeting.travel >= case.step.distance:
-            end = first + second * case.step.distance
-            yield Remedy("path", waypoints=(_triple(first), _triple(end)))
-
-
-def _triple(vector: Vector) -> Vector3:
-    return tuple((np.asarray(vector, float) + 0.0).tolist())
+        if meeting is None or meeting.travel >= distance:
+            end = first + second * distance
+            yield Remedy("path", waypoints=(triple(first), triple(end)))

@@ -7,8 +7,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from pulley.core.contact.scene import Scene
-from pulley.core.geometry.frames import unit
-from pulley.core.teardown import Vector3
+from pulley.core.geometry.frames import Vector3, unit
 
 Layers = tuple[tuple[str, ...], ...]
 

@@ -11,8 +11,8 @@ from pulley.core.contact.scene import Meeting, Scene
 from pulley.core.geometry.features import main_axis
 from pulley.core.geometry.frames import Vector, unit
 from pulley.core.planning.directions import SAME, candidates, name_of
+from pulley.core.quantities import PITCH, round_down
 
-PITCH = 5.0  # mm; what round distances are multiples of
 GAP_SHARE = 0.06  # of the assembly's diagonal, left between what came off and what stays
 
 
@@ -52,7 +52,7 @@ def shared_axis(scene: Scene, movers: Iterable[str]) -> Vector | None:
     """The direction (3,) of the main round face that every one of the movers has; None where they differ."""
     found: Vector | None = None
     for path in movers:
-        face = main_axis(scene.assembly.by_path[path].part.mesh.cylinders)
+        face = main_axis(scene.assembly.leaf(path).part.mesh.cylinders)
         if face is None:
             return None
         along = scene.poses[path][:3, :3] @ unit(np.array(face.direction))
@@ -106,13 +106,3 @@ def _contiguous_reach(lows: np.ndarray, highs: np.ndarray, start: float, front: 
             break
         reach = max(reach, float(highs[k]))
     return reach
-
-
-def round_down(travel: float, pitch: float = PITCH) -> float:
-    """The greatest multiple of the pitch within ``travel``; of a tenth of a mm where the pitch is too coarse.
-
-    >>> round_down(22.0), round_down(3.57), round_down(0.04)
-    (20.0, 3.5, 0.0)
-    """
-    step = pitch if travel >= pitch else 0.1
-    return round(math.floor(travel / step + 1e-6) * step, 6)

@@ -77,7 +77,7 @@ def render(
 
 
 def _box(assembly: Assembly, path: str) -> NDArray[np.float64]:
-    low, high = assembly.by_path[path].part.mesh.bounds
+    low, high = assembly.leaf(path).part.mesh.bounds
     pick = np.array([[x, y, z] for x in (0, 1) for y in (0, 1) for z in (0, 1)], bool)
     return np.where(pick, high, low)
 

@@ -1,9 +1,25 @@
-"""What a user chose for the way the program works with them."""
+"""Users, and what each chose for the way the program works with them."""
 
 from typing import Any
 
 from django.conf import settings
+from django.contrib.auth.models import AbstractUser
 from django.db import models
+
+
+class User(AbstractUser):
+    """Somebody who signs in. A model of our own, so that what users will have one day needs no new table of users.
+
+    Its table, with numbers as large as there, is the one that Django's own users had: databases from before go on as
+    they are.
+    """
+
+    id = models.AutoField(primary_key=True)
+
+    class Meta(AbstractUser.Meta):
+        """See the class."""
+
+        db_table = "auth_user"
 
 
 class Preferences(models.Model):

@@ -11,8 +11,8 @@ from django.views.decorators.http import require_POST
 
 from pulley.core import teardown as core
 from pulley.core.assembly import Assembly
-from pulley.core.motion.score import compose
 from pulley.core.planning.proposal import Proposal
+from pulley.core.score.compose import compose
 from pulley.web.door import sent_by
 from pulley.web.editor import proposals, services
 from pulley.web.editor.changes.sent import paths_sent

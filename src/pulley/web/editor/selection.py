@@ -12,11 +12,13 @@ from django.views.decorators.http import require_GET, require_POST
 
 from pulley.core import describe, editing
 from pulley.core import teardown as core
-from pulley.core.assembly import Assembly
+from pulley.core.assembly import Assembly, Group
 from pulley.core.contact.giving import find_give
 from pulley.core.contact.scene import Scene
 from pulley.core.geometry.frames import unit
-from pulley.core.motion.travel import turn
+from pulley.core.motion import Axial
+from pulley.core.motion.travel import Screw
+from pulley.core.naming import component_name, members_name
 from pulley.core.planning import moments
 from pulley.core.planning import outward as rounds
 from pulley.core.planning.companions import bring_along
@@ -26,8 +28,8 @@ from pulley.core.planning.picks import parse_direction
 from pulley.core.planning.pointing import beyond, feature_at
 from pulley.core.planning.remedies import remedies as core_remedies
 from pulley.core.planning.stacking import fan_layers
-from pulley.core.planning.ways_out import WayOut, round_down, way_out, ways_out
-from pulley.core.quantities import measured, plain, shown
+from pulley.core.planning.ways_out import WayOut, way_out, ways_out
+from pulley.core.quantities import measured, plain, round_down, shown
 from pulley.web.accounts.models import preferences_of
 from pulley.web.door import sent_by, whole
 from pulley.web.editor import page, services, verdicts
@@ -79,7 +81,7 @@ def ways(request: HttpRequest, teardown_id: uuid.UUID) -> HttpResponse:
     own = asked(assembly, scene, members, sent, snap or 0.1)
     context = {
         "teardown_id": teardown_id,
-        "name": describe.members_name(assembly, members),
+        "name": members_name(assembly, members),
         "after": after,
         "members": json.dumps(members),
         "kind": kind,
@@ -93,7 +95,7 @@ def ways(request: HttpRequest, teardown_id: uuid.UUID) -> HttpResponse:
         if teardown.home
         else False,
         "placed": any(placed.component in members for placed in teardown.placed),
-        "whole": any(not assembly.by_path[member].part for member in members),
+        "whole": any(isinstance(assembly.by_path[member], Group) for member in members),
         **_giving(assembly, teardown, members, unit_sent(sent)),
         **own,
         "tolerance": f"{shown(scene.tolerance, unit_sent(sent))} {unit_sent(sent)}",
@@ -105,7 +107,7 @@ def ways(request: HttpRequest, teardown_id: uuid.UUID) -> HttpResponse:
 
 def _giving(assembly: Assembly, teardown: core.Teardown, members: tuple[str, ...], unit: str) -> dict[str, Any]:
     """By how much a single component gives, and what it looks as if it must."""
-    if len(members) != 1 or not assembly.by_path[members[0]].part:
+    if len(members) != 1 or isinstance(assembly.by_path[members[0]], Group):
         return {}
     known = next((give["by"] for give in teardown.gives if give["component"] == members[0]), 0.0)
     likely = find_give(assembly, members[0])
@@ -175,7 +177,7 @@ def _turn(assembly: Assembly, scene: Scene, members: tuple[str, ...], sent: Sent
     turns = []
     for word, sense in (("Anticlockwise", 1.0), ("Clockwise", -1.0)):
         trial = sense * (TRIAL if advance else 360.0)
-        free, blocker = rounds.free_turn(scene, members, turn(axis.origin, axis.direction, trial, advance))
+        free, blocker = rounds.free_turn(scene, members, Screw.about(axis.origin, axis.direction, trial, advance))
         angle = 90.0 if free is None else float(np.floor(min(free, 90.0) + 1e-6))
         text = "clear" if free is None else f"{free:.1f}°, then {_name(assembly, blocker)}"
         turns.append({"word": word, "clear": free is None, "text": text, "angle": plain(sense * angle), "free": free})
@@ -195,12 +197,12 @@ def _way(assembly: Assembly, way: WayOut, unit: str) -> dict[str, Any]:
         "blocker": _name(assembly, way.blocker) if way.blocker else "",
         "direction": json.dumps(way.direction),
         "free": "clear" if way.free is None else measured(way.free, unit),
-        "odd": describe.odd_angle(core.Step("", (), way.direction)),
+        "odd": describe.odd_angle(Axial(way.direction, 1.0)),
     }
 
 
 def _name(assembly: Assembly, path: str) -> str:
-    return describe.component_name(assembly, path)
+    return component_name(assembly, path)
 
 
 def _movers(assembly: Assembly, teardown: core.Teardown, members: tuple[str, ...]) -> list[dict[str, Any]]:
@@ -284,7 +286,9 @@ def matches(request: HttpRequest, teardown_id: uuid.UUID, step: str) -> HttpResp
     row = teardown_of(request, teardown_id)
     assembly, teardown = core_assembly(row.assembly), services.teardown_at(row, whole(sent_by(request).get("at")))
     moving = editing.find_step(teardown, step)
-    busy = {leaf for s in teardown.steps if s.kind == moving.kind for leaf in assembly.leaves_of(s.members)}
+    busy = {
+        leaf for s in teardown.steps if s.motion.kind == moving.motion.kind for leaf in assembly.leaves_of(s.members)
+    }
     found = [m for m in core_matches(assembly, moving) if busy.isdisjoint(assembly.below[m.member])]
     items = [{"path": m.member, "name": _name(assembly, m.member), "kind": m.kind} for m in found]
     everything = json.dumps([m.member for m in found])

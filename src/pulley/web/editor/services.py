@@ -7,14 +7,13 @@ from typing import Any
 
 from cachetools import LRUCache
 from django.db import transaction
-from django.db.models import Max
 
 from pulley.core import describe
 from pulley.core import teardown as core
 from pulley.core.assembly import Assembly as CoreAssembly
 from pulley.core.errors import PulleyError
-from pulley.core.formats import teardown_json
-from pulley.web.editor import rows
+from pulley.core.formats import teardown as teardown_json
+from pulley.web.editor import persistence
 from pulley.web.editor.models import Entry, Teardown
 from pulley.web.errors import Stale
 from pulley.web.library.models import Assembly
@@ -46,12 +45,10 @@ def create(assembly: Assembly, teardown: core.Teardown) -> Teardown:
     teardown_json.check_members(known, teardown)
     with transaction.atomic():
         row = Teardown.objects.create(assembly=assembly, name=teardown.name)
-        have = rows.load(row).bundles
+        have = persistence.bundles_of(assembly)
         names = {bundle.name for bundle in have}
         bundles = (*have, *(bundle for bundle in teardown.bundles if bundle.name not in names))
-        teardown = replace(teardown, source=known.source, bundles=bundles)
-        rows.save(row, teardown)
-        Entry.objects.create(teardown=row, number=0, label="", document=teardown_json.to_document(teardown))
+        persistence.begin(row, replace(teardown, source=known.source, bundles=bundles))
     return row
 
 
@@ -66,7 +63,7 @@ def new_name(assembly: Assembly, wanted: str = "Teardown") -> str:
 
 def duplicate(row: Teardown) -> Teardown:
     """A copy of a teardown, without its history."""
-    teardown = rows.load(row)
+    teardown = persistence.load(row)
     return create(row.assembly, replace(teardown, name=new_name(row.assembly, f"{row.name}, copy")))
 
 
@@ -96,26 +93,50 @@ def edit(
     PulleyError
         When core refuses the change. Either way nothing is changed.
     """
-    with transaction.atomic():
+    row = Teardown.objects.select_related("assembly").get(pk=row.pk)
+    if done := _done(row, asked):
+        return row, done
+    _check_revision(row, revision, shown)
+    parent = row.cursor if at is None else at
+    before = persistence.document_at(row, parent)
+    if before is None:
+        raise PulleyError("That state is no longer in the history. Nothing was changed.")
+    teardown = _with_bundles(row, parent, before)
+    changed = change(teardown, core_assembly(row.assembly))
+    document = _checked(changed.teardown)
+    patch = persistence.change_between(before, document)
+    with transaction.atomic():  # everything that takes time was worked out before
         row = _locked(row)
-        done = row.history.filter(asked=asked[:40]).first() if asked else None
-        if done:
-            return row, Changed(_kept(row), done.label)
+        if done := _done(row, asked):
+            return row, done
         _check_revision(row, revision, shown)
-        if at is not None and at != row.cursor:
-            _go(row, at)
-        before = _kept(row)
-        changed = change(before, core_assembly(row.assembly))
-        document = _checked(changed.teardown)
-        number = row.history.aggregate(last=Max("number"))["last"] + 1
-        label = changed.label[:255]
-        Entry.objects.create(
-            teardown=row, number=number, parent=row.cursor, label=label, asked=asked[:40], document=document
-        )
-        row.cursor, row.revision = number, revision + 1
-        rows.save(row, changed.teardown, before)
+        if changed.teardown.bundles == teardown.bundles:
+            changed = replace(changed, teardown=replace(changed.teardown, bundles=persistence.bundles_of(row.assembly)))
+        elif teardown.bundles != persistence.bundles_of(row.assembly):
+            raise Stale("The bundles of this assembly were changed elsewhere meanwhile. Do that again.", [])
+        entry = persistence.append(row, parent, document, patch, changed.label, asked)
+        row.cursor, row.revision = entry.number, revision + 1
+        persistence.save(row, changed.teardown, document)
     _keep(row, changed.teardown)
     return row, changed
+
+
+def _done(row: Teardown, asked: str) -> Changed | None:
+    """The change of that name, when it was made already; PulleyError for a teardown that was deleted."""
+    if row.deleted:
+        raise PulleyError("This teardown was deleted. Bring it back from the library first; nothing was changed.")
+    entry = row.history.filter(asked=asked[:40]).defer("snapshot", "patch").first() if asked else None
+    return Changed(_kept(row), entry.label) if entry else None
+
+
+def _with_bundles(row: Teardown, number: int, document: dict[str, Any]) -> core.Teardown:
+    """What an entry says; its bundles are the assembly's, unless the way there changed them."""
+    if number == row.cursor:
+        return _kept(row)
+    teardown = teardown_json.from_kept(document)
+    if document.get("bundles") == row.document.get("bundles"):
+        teardown = replace(teardown, bundles=persistence.bundles_of(row.assembly))
+    return teardown
 
 
 def _checked(teardown: core.Teardown) -> dict[str, Any]:
@@ -133,10 +154,11 @@ def step_through_history(row: Teardown, revision: int, by: int) -> Teardown:
     with transaction.atomic():
         row = _locked(row)
         _check_revision(row, revision)
-        entry = _parent(row) if by < 0 else _child(row)
-        if entry is None:
+        child = _child(row) if by > 0 else None
+        number = _parent(row) if by < 0 else child and child.number
+        if number is None:
             raise PulleyError("There is nothing more to undo." if by < 0 else "There is nothing more to redo.")
-        _go(row, entry.number)
+        _go(row, number)
     return row
 
 
@@ -150,34 +172,31 @@ def return_to(row: Teardown, revision: int, number: int) -> Teardown:
 
 
 def _go(row: Teardown, number: int) -> None:
-    """Let the rows hold what an entry says; bundles change only where the way there changed them."""
-    documents = dict(row.history.filter(number__in=(row.cursor, number)).values_list("number", "document"))
-    if number not in documents:
+    """Let the row hold what an entry says."""
+    document = persistence.document_at(row, number)
+    if document is None:
         raise PulleyError("That state is no longer in the history. Nothing was changed.")
-    teardown = teardown_json.from_document(documents[number])
-    if documents[number].get("bundles") == documents.get(row.cursor, {}).get("bundles"):
-        teardown = replace(teardown, bundles=rows.load(row).bundles)
+    teardown = _with_bundles(row, number, document)
     row.cursor, row.revision = number, row.revision + 1
-    rows.save(row, teardown)
+    persistence.save(row, teardown, document)
 
 
-def _parent(row: Teardown) -> Entry | None:
-    now = row.history.filter(number=row.cursor).defer("document").first()
-    return row.history.filter(number=now.parent).first() if now and now.parent is not None else None
+def _parent(row: Teardown) -> int | None:
+    return row.history.values_list("parent", flat=True).filter(number=row.cursor).first()
 
 
 def _child(row: Teardown) -> Entry | None:
-    return row.history.filter(parent=row.cursor).defer("document").order_by("-number").first()
+    return row.history.filter(parent=row.cursor).only("number", "label").order_by("-number").first()
 
 
 def teardown_at(row: Teardown, at: int | None = None) -> core.Teardown:
     """The teardown, or what an entry of its history says it was."""
     if at is None or at == row.cursor:
         return _kept(row)
-    entry = row.history.filter(number=at).first()
-    if entry is None:
+    document = persistence.document_at(row, at)
+    if document is None:
         raise PulleyError("That state is no longer in the history. Go back to the latest.")
-    return teardown_json.from_document(entry.document)
+    return teardown_json.from_kept(document)
 
 
 _loaded: LRUCache = LRUCache(64)  # teardowns by id and revision: what a page asks about one between two changes
@@ -190,9 +209,9 @@ def _kept(row: Teardown) -> core.Teardown:
     with _lock:
         found = _loaded.get(key)
     if found is None:
-        found = rows.load(row)
+        found = persistence.load(row)
         _keep(row, found)
-    return replace(found, bundles=rows.bundles_of(row.assembly))
+    return replace(found, bundles=persistence.bundles_of(row.assembly))
 
 
 def _keep(row: Teardown, teardown: core.Teardown) -> None:
@@ -202,7 +221,7 @@ def _keep(row: Teardown, teardown: core.Teardown) -> None:
 
 def undo_labels(row: Teardown) -> dict[str, Any]:
     """What undo would take back and redo bring again; None where there is nothing."""
-    now = row.history.filter(number=row.cursor).defer("document").first()
+    now = row.history.filter(number=row.cursor).only("parent", "label").first()
     child = _child(row)
     return {
         "undo": now.label if now and now.parent is not None else None,
@@ -213,11 +232,11 @@ def undo_labels(row: Teardown) -> dict[str, Any]:
 def history(row: Teardown, most: int = 300) -> list[dict[str, Any]]:
     """The latest entries, newest first: number, label, when, whether it is the present one and on the way to it."""
     entries = list(row.history.order_by("-number").values("number", "parent", "label", "created")[:most])
-    parents = dict(row.history.values_list("number", "parent"))
+    parents = {entry["number"]: entry["parent"] for entry in entries}
     line, number = set(), row.cursor
-    while number is not None:
+    while number in parents:
         line.add(number)
-        number = parents.get(number)
+        number = parents[number]
     return [e | {"now": e["number"] == row.cursor, "on_line": e["number"] in line} for e in entries]
 
 
@@ -235,8 +254,7 @@ def _check_revision(row: Teardown, revision: int, shown: int | None = None) -> N
 
 def _differences(row: Teardown, shown: int | None) -> list[str]:
     """What the kept teardown has that the page does not show, in sentences."""
-    entry = row.history.filter(number=shown).first() if shown is not None else None
-    if entry is None:
+    document = persistence.document_at(row, shown) if shown is not None else None
+    if document is None:
         return []
-    before = teardown_json.from_document(entry.document)
-    return describe.differences(before, rows.load(row))
+    return describe.differences(teardown_json.from_kept(document), persistence.load(row))

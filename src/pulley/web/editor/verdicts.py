@@ -34,7 +34,7 @@ _lock = threading.Lock()
 
 
 def _key(assembly_id: Any, teardown: core.Teardown) -> Any:
-    motions = tuple((s.id, s.start, s.duration, core.motion_only(s)) for s in teardown.steps)
+    motions = tuple((s.id, s.timing, s.moves) for s in teardown.steps)
     return (
         assembly_id,
         motions,

@@ -13,11 +13,11 @@ from pulley.core import teardown as core
 from pulley.core.assembly import Assembly
 from pulley.core.errors import PulleyError
 from pulley.core.files import write_once
-from pulley.core.formats import teardown_json
-from pulley.core.motion.steps import displacements, poses_at
+from pulley.core.formats import teardown as teardown_json
 from pulley.core.publish.picture import is_whole, png
+from pulley.core.score.stages import displacements, poses_at
 from pulley.web.door import sent_by, whole
-from pulley.web.editor import page, rows, services, verdicts
+from pulley.web.editor import page, persistence, services, verdicts
 from pulley.web.editor.changes import REORDERING, VERBS
 from pulley.web.editor.changes.sent import Sent
 from pulley.web.editor.forms import TeardownFileForm
@@ -156,7 +156,7 @@ def compare(request: HttpRequest, teardown_id: uuid.UUID, other_id: uuid.UUID) -
     if left.assembly_id != right.assembly_id:
         raise PulleyError("These are teardowns of two assemblies. Choose two of the same one to compare.")
     sides = [page.context(row, request.user, patience=verdicts.PATIENCE) for row in (left, right)]
-    apart = describe.differences(*(rows.load(row) for row in (left, right)))
+    apart = describe.differences(*(persistence.load(row) for row in (left, right)))
     return render(request, "editor/compare.html", {"assembly": left.assembly, "sides": sides, "apart": apart})
 
 
@@ -200,7 +200,7 @@ def _picture(
 
 
 def _step_camera(teardown: core.Teardown, number: int) -> core.Camera | None:
-    wanted = teardown.steps[number - 1].camera if number else None
+    wanted = teardown.steps[number - 1].view.camera if number else None
     return next((camera for camera in teardown.cameras if camera.id == wanted), None)
 
 
@@ -210,7 +210,7 @@ def download(request: HttpRequest, teardown_id: uuid.UUID) -> HttpResponse:
     row = teardown_of(request, teardown_id)
     name = slugify(f"{row.assembly.name} {row.name}") or "teardown"
     headers = {"Content-Disposition": f'attachment; filename="{name}.teardown.json"'}
-    return HttpResponse(teardown_json.dumps(rows.load(row)), "application/json", headers=headers)
+    return HttpResponse(teardown_json.dumps(persistence.load(row)), "application/json", headers=headers)
 
 
 @require_POST

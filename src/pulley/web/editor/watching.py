@@ -9,11 +9,12 @@ from django.http import HttpRequest, HttpResponse, JsonResponse
 from django.shortcuts import render
 from django.views.decorators.http import require_GET, require_POST
 
-from pulley.core import describe, editing, visibility
+from pulley.core import editing, visibility
 from pulley.core import teardown as core
 from pulley.core.assembly import Assembly
-from pulley.core.motion.score import Score, compose
-from pulley.core.motion.views import view_at
+from pulley.core.naming import component_name
+from pulley.core.score.compose import Score, compose
+from pulley.core.score.shots import view_at
 from pulley.web.door import sent_by, whole
 from pulley.web.editor import services, verdicts
 from pulley.web.editor.changes.sent import camera_sent, json_sent, numbers
@@ -38,7 +39,7 @@ def seen(request: HttpRequest, teardown_id: uuid.UUID) -> JsonResponse:
     _, assembly, teardown, score = _shown(request, teardown_id)
     camera, time = camera_sent(sent_by(request), "now", "this view"), _time(request, score)
     sight = visibility.sight(assembly, teardown, score, [(time, camera)])
-    hidden = [describe.component_name(assembly, path) for path in sight.hidden]
+    hidden = [component_name(assembly, path) for path in sight.hidden]
     words = f"{len(sight.shares) - len(hidden)} of {len(sight.shares)} can be seen from here"
     if hidden:
         more = f" and {len(hidden) - NAMED} more" if len(hidden) > NAMED else ""
@@ -76,7 +77,7 @@ def sights(request: HttpRequest, teardown_id: uuid.UUID) -> HttpResponse:
 
 def _views(teardown: core.Teardown) -> tuple[Any, ...]:
     """What visibility depends on beside the motions."""
-    moves = tuple((step.camera, step.camera_move) for step in teardown.steps)
+    moves = tuple(step.view for step in teardown.steps)
     return teardown.cameras, teardown.orbits, teardown.hidden, teardown.bearings, moves
 
 
@@ -88,7 +89,7 @@ def _so_far(request: HttpRequest, share: float, count: int, what: str) -> HttpRe
 
 
 def _sight_line(assembly: Assembly, number: int, step: core.Step, sight: visibility.Sight) -> dict[str, Any]:
-    names = [f"{describe.component_name(assembly, p)} {sight.shares[p]:.0%}" for p in sight.hidden]
+    names = [f"{component_name(assembly, p)} {sight.shares[p]:.0%}" for p in sight.hidden]
     return {"number": number, "id": step.id, "label": step.label, "hidden": names[:NAMED], "more": len(names) - NAMED}
 
 
@@ -101,7 +102,7 @@ def better(request: HttpRequest, teardown_id: uuid.UUID) -> HttpResponse:
     if id:
         step = editing.find_step(teardown, id)
         bar = next(bar for bar in score.steps if bar.id == id)
-        now = view_at(score.shots, bar.end, now) if step.camera else now
+        now = view_at(score.shots, bar.end, now) if step.view.camera else now
     best, share = verdicts.under_way(
         ("better", id, now, _time(request, score), _views(teardown)),
         row.assembly_id,

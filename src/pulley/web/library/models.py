@@ -62,6 +62,7 @@ class Component(models.Model):
     assembly = models.ForeignKey(Assembly, models.CASCADE, related_name="components")
     order = models.PositiveIntegerField()
     path = models.TextField()
+    path_hash = models.CharField(max_length=64, help_text="SHA-256 of the path, which is too long for an index")
     name = models.CharField(max_length=255)
     parent = models.ForeignKey("self", models.CASCADE, null=True, related_name="children")
     part = models.ForeignKey(Part, models.CASCADE, null=True, related_name="components")
@@ -72,6 +73,7 @@ class Component(models.Model):
         """In tree order."""
 
         ordering = ["order"]
+        constraints = [models.UniqueConstraint(fields=["assembly", "path_hash"], name="one_component_a_path")]
 
     def __str__(self) -> str:
         return self.path

@@ -8,7 +8,6 @@ from functools import lru_cache
 from pathlib import Path
 from typing import Any
 
-import numpy as np
 from django.conf import settings
 from django.core.files.uploadedfile import UploadedFile
 from django.db import transaction
@@ -174,11 +173,12 @@ def _component_row(
         assembly=row,
         order=order,
         path=component.path,
+        path_hash=hashlib.sha256(component.path.encode()).hexdigest(),
         name=component.name,
         parent=made.get(component.parent or ""),
-        part=parts[component.part.key] if component.part else None,
+        part=parts[component.part.key] if isinstance(component, core.Leaf) else None,
         pose=component.pose.ravel().tolist(),
-        colour=component.colour,
+        colour=component.colour if isinstance(component, core.Leaf) else None,
     )
 
 
@@ -203,14 +203,7 @@ def _load(pk: Any) -> core.Assembly:
     return core.Assembly(
         name=row.name,
         components=tuple(
-            core.Component(
-                path=c.path,
-                name=c.name,
-                parent=c.parent.path if c.parent else None,
-                pose=np.array(c.pose, float).reshape(4, 4),
-                part=parts.get(c.part_id),
-                colour=tuple(c.colour) if c.colour else None,
-            )
+            core.placed(c.path, c.name, c.parent.path if c.parent else None, c.pose, parts.get(c.part_id), c.colour)
             for c in components
         ),
         notes=tuple(row.notes),

@@ -10,7 +10,7 @@ from django.utils import timezone
 from django.views.decorators.cache import never_cache
 from django.views.decorators.http import require_GET, require_POST
 
-from pulley.core.motion.score import compose
+from pulley.core.score.compose import compose
 from pulley.web.editor import page, services
 from pulley.web.editor.views import teardown_of
 from pulley.web.library.services import core_assembly

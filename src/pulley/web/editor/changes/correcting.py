@@ -6,8 +6,11 @@ from operator import attrgetter
 
 from pulley.core import editing
 from pulley.core.assembly import Assembly
-from pulley.core.describe import direction_word, members_name
 from pulley.core.errors import PulleyError
+from pulley.core.geometry.directions import direction_word
+from pulley.core.geometry.frames import Vector3
+from pulley.core.motion import KINDS
+from pulley.core.naming import members_name
 from pulley.core.quantities import (
     parse_angle,
     parse_distance,
@@ -16,7 +19,7 @@ from pulley.core.quantities import (
     parse_number,
     plain,
 )
-from pulley.core.teardown import Step, Teardown, Vector3
+from pulley.core.teardown import Step, Teardown
 from pulley.web.door import whole
 from pulley.web.editor.changes.sent import (
     Sent,
@@ -49,24 +52,31 @@ def _length_or_none(text: str, unit: str) -> float:
     return parse_length(text or "0", unit)
 
 
-FIELDS = {
-    "distance": Field(parse_distance, editing.set_distance, length, attrgetter("distance")),
+PARSE: dict[str, Callable[[str, str], float]] = {  # by what a quantity of a motion is
+    "distance": parse_distance,
+    "length": _length_or_none,
+    "angle": lambda text, unit: parse_angle(text),
+}
+
+
+def _of_motion(name: str, what: str) -> Field:
+    """The field of a quantity that a kind of motion has."""
+    return Field(
+        PARSE[what],
+        lambda teardown, id, value: editing.set_motion(teardown, id, **{name: value}),
+        (lambda degrees, sent: f"{plain(degrees)}°") if what == "angle" else length,
+        lambda step: getattr(step.motion, name, 0.0),
+    )
+
+
+FIELDS = {name: _of_motion(name, what) for kind in KINDS.values() for name, what in kind.quantities.items()} | {
     "pitch": Field(_length_or_none, lambda t, id, mm: editing.set_fan(t, id, pitch=mm), length, attrgetter("spacing")),
     "total": Field(parse_length, lambda t, id, mm: editing.set_fan(t, id, total=mm), length, attrgetter("spacing")),
     "duration": Field(
         lambda text, unit: parse_duration(text),
         editing.set_duration,
         lambda s, sent: f"{plain(s)} s",
-        attrgetter("duration"),
-    ),
-    "angle": Field(
-        lambda text, unit: parse_angle(text),
-        lambda t, id, degrees: editing.set_turn(t, id, angle=degrees),
-        lambda degrees, sent: f"{plain(degrees)}°",
-        attrgetter("angle"),
-    ),
-    "advance": Field(
-        _length_or_none, lambda t, id, mm: editing.set_turn(t, id, advance=mm), length, attrgetter("advance")
+        attrgetter("timing.duration"),
     ),
 }
 
@@ -110,10 +120,10 @@ def axis(sent: Sent, teardown: Teardown, assembly: Assembly) -> Changed:
 def leg(sent: Sent, teardown: Teardown, assembly: Assembly) -> Changed:
     """Another length for one leg of a path; what comes after it moves along."""
     step, number = editing.find_step(teardown, sent.get("step", "")), whole(sent.get("leg"), -1)
-    if not 0 <= number < len(step.waypoints):
+    if not 0 <= number < len(step.motion.waypoints):
         raise PulleyError("That leg is no longer in the path. Nothing was changed.")
     mm = typed(lambda text: parse_distance(text, unit_sent(sent)), sent, "its legs")
-    after = editing.set_waypoints(teardown, step.id, _with_leg(step.waypoints, number, mm))
+    after = editing.set_waypoints(teardown, step.id, _with_leg(step.motion.waypoints, number, mm))
     return Changed(after, f"{label_of(teardown, step.id)}, leg {number + 1} {length(mm, sent)}")
 
 
@@ -130,8 +140,9 @@ def _with_leg(points: tuple[Vector3, ...], number: int, mm: float) -> tuple[Vect
 def smooth(sent: Sent, teardown: Teardown, assembly: Assembly) -> Changed:
     """A path's corners rounded, or not."""
     step = editing.find_step(teardown, sent.get("step", ""))
-    after = editing.set_waypoints(teardown, step.id, step.waypoints, smooth=not step.smooth)
-    return Changed(after, f"{'sharpen' if step.smooth else 'round'} {label_of(teardown, step.id)}")
+    smooth = not getattr(step.motion, "smooth", False)
+    after = editing.set_waypoints(teardown, step.id, step.motion.waypoints, smooth)
+    return Changed(after, f"{'round' if smooth else 'sharpen'} {label_of(teardown, step.id)}")
 
 
 def label(sent: Sent, teardown: Teardown, assembly: Assembly) -> Changed:

@@ -2,12 +2,13 @@
 
 from pulley.core import crossings, editing
 from pulley.core.assembly import Assembly
-from pulley.core.describe import members_name
 from pulley.core.errors import PulleyError
-from pulley.core.motion.score import compose
+from pulley.core.geometry.frames import Vector3
+from pulley.core.naming import members_name
 from pulley.core.planning.moments import at_home
 from pulley.core.quantities import parse_number
-from pulley.core.teardown import Jog, Teardown, Vector3
+from pulley.core.score.compose import compose
+from pulley.core.teardown import Jog, Teardown
 from pulley.web.door import whole
 from pulley.web.editor.changes.sent import Sent, json_sent, labels_of, numbers, paths_sent, short, steps_sent
 from pulley.web.editor.services import Changed

@@ -6,8 +6,8 @@ from pulley.core import editing
 from pulley.core.assembly import Assembly
 from pulley.core.errors import PulleyError
 from pulley.core.geometry.frames import nearest_axis
-from pulley.core.motion.views import saved_home
 from pulley.core.quantities import parse_angle, parse_duration, parse_number, plain
+from pulley.core.score.shots import saved_home
 from pulley.core.teardown import Teardown
 from pulley.web.editor.changes.sent import (
     Sent,
@@ -98,8 +98,8 @@ def camera_move(sent: Sent, teardown: Teardown, assembly: Assembly) -> Changed:
 def view_here(sent: Sent, teardown: Teardown, assembly: Assembly) -> Changed:
     """The view that the canvas shows, for a step: its own anew, else a new one named after the step."""
     step = editing.find_step(teardown, sent.get("step", ""))
-    own = step.camera and not any(s.camera == step.camera for s in teardown.steps if s.id != step.id)
-    kept = next((c for c in teardown.cameras if own and c.id == step.camera), None)
+    own = step.view.camera and not any(s.view.camera == step.view.camera for s in teardown.steps if s.id != step.id)
+    kept = next((c for c in teardown.cameras if own and c.id == step.view.camera), None)
     name = kept.name if kept else free_name(short(step.label) or "View", {c.name for c in teardown.cameras})
     after, saved = editing.save_camera(teardown, camera_sent(sent, kept.id if kept else "", name))
     return Changed(editing.set_step_camera(after, step.id, saved.id), f"{short(step.label)} seen as now")

@@ -4,10 +4,12 @@ import math
 
 from pulley.core import editing
 from pulley.core.assembly import Assembly
-from pulley.core.describe import direction_word, members_name
 from pulley.core.errors import PulleyError
-from pulley.core.formats import teardown_json
+from pulley.core.formats import teardown as teardown_json
+from pulley.core.geometry.directions import direction_word
 from pulley.core.geometry.frames import Pose
+from pulley.core.motion import Axial, Fan, Path, Radial, Turn
+from pulley.core.naming import members_name
 from pulley.core.planning.companions import matches as core_matches
 from pulley.core.planning.companions import with_matches
 from pulley.core.planning.moments import scene_after
@@ -52,38 +54,35 @@ def fan(sent: Sent, teardown: Teardown, assembly: Assembly) -> Changed:
     if not layers:
         raise PulleyError("A fan needs two components or more. Select another one as well.")
     sizes = tuple(map(len, layers))
-    step = Step(
-        "",
-        tuple(member for layer in layers for member in layer),
-        direction,
-        pitch,
-        pitch=pitch if len(layers) > 1 else 0.0,
-        layers=sizes if max(sizes) > 1 and len(sizes) > 1 else (),
-    )
+    spread = Fan(pitch, layers=sizes if max(sizes) > 1 else ()) if len(layers) > 1 else Fan()
+    members = tuple(member for layer in layers for member in layer)
+    step = Step("", members, Axial(direction, pitch, spread))
     kept, step = editing.insert_step(teardown, assembly, step, after)
     return Changed(kept, f"fan {short(step.label)} {direction_word(direction)} by {length(pitch, sent)}", step.id)
 
 
 def outward(sent: Sent, teardown: Teardown, assembly: Assembly) -> Changed:
     """A step away from an axis, each member in its own direction."""
-    step = Step("", tuple(paths_sent(sent)), distance=distance_sent(sent), kind="radial", axis=axis_sent(sent))
+    distance = distance_sent(sent)
+    step = Step("", tuple(paths_sent(sent)), Radial(distance, axis_sent(sent)))
     after, step = editing.insert_step(teardown, assembly, step, whole(sent.get("after")))
-    return Changed(after, f"{short(step.label)} outward {length(step.distance, sent)}", step.id)
+    return Changed(after, f"{short(step.label)} outward {length(distance, sent)}", step.id)
 
 
 def turn(sent: Sent, teardown: Teardown, assembly: Assembly) -> Changed:
     """A step that turns the selection about an axis, with an advance for a thread."""
     angle = parse_angle(sent.get("angle", ""))
-    step = Step("", tuple(paths_sent(sent)), kind="turn", axis=axis_sent(sent), angle=angle, advance=advance_sent(sent))
+    step = Step("", tuple(paths_sent(sent)), Turn(axis_sent(sent), angle, advance_sent(sent)))
     after, step = editing.insert_step(teardown, assembly, step, whole(sent.get("after")))
     return Changed(after, f"turn {short(step.label)} by {plain(angle)}°", step.id)
 
 
 def path(sent: Sent, teardown: Teardown, assembly: Assembly) -> Changed:
     """A step along waypoints."""
-    step = Step("", tuple(paths_sent(sent)), kind="path", waypoints=points_sent(sent, "waypoints"))
-    if not step.waypoints:
+    waypoints = points_sent(sent, "waypoints")
+    if not waypoints:
         raise PulleyError("A path needs a leg. Click a way out to make one.")
+    step = Step("", tuple(paths_sent(sent)), Path(waypoints))
     after, step = editing.insert_step(teardown, assembly, step, whole(sent.get("after")))
     return Changed(after, f"{short(step.label)} along a path", step.id)
 

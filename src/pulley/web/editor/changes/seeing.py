@@ -4,7 +4,7 @@ from dataclasses import replace
 
 from pulley.core import editing
 from pulley.core.assembly import Assembly
-from pulley.core.describe import members_name
+from pulley.core.naming import members_name
 from pulley.core.teardown import Teardown
 from pulley.web.editor.changes.sent import Sent, camera_sent, free_name, label_of, paths_sent, share_sent, short
 from pulley.web.editor.services import Changed

@@ -13,8 +13,10 @@ from pulley.core import editing
 from pulley.core.camera import check_camera
 from pulley.core.errors import PulleyError
 from pulley.core.formats import strict_json
+from pulley.core.geometry.frames import Vector3
+from pulley.core.motion import Axis
 from pulley.core.quantities import UNITS, parse_distance, parse_length, shown
-from pulley.core.teardown import Axis, Camera, Teardown, Vector3
+from pulley.core.teardown import Camera, Teardown
 from pulley.web.door import UNREADABLE
 
 Sent = Mapping[str, str]

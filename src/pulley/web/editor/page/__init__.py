@@ -9,9 +9,9 @@ from pulley.core import crossings, describe, editing, visibility
 from pulley.core import teardown as core
 from pulley.core.assembly import Assembly
 from pulley.core.contact.check import Verdict
-from pulley.core.motion.score import Score, compose
-from pulley.core.motion.views import orbit_shots, saved_home
 from pulley.core.quantities import plain, round_pitch, shown
+from pulley.core.score.compose import Score, compose
+from pulley.core.score.shots import orbit_shots, saved_home
 from pulley.core.trails import PATTERNS
 from pulley.web.accounts.models import Preferences, preferences_of
 from pulley.web.editor import services, verdicts
@@ -137,7 +137,7 @@ def _state(
         "revision": row.revision,
         **seen(assembly, teardown, score),
         "members": {step.id: step.members for step in teardown.steps},
-        "paths": {step.id: step.waypoints for step in teardown.steps if step.kind == "path" and not step.off},
+        "paths": {s.id: s.motion.waypoints for s in teardown.steps if s.motion.waypoints and not s.off},
         "legged": [step.id for step in teardown.steps if _has_legs(step)],
         "fans": {step.id: step.ranks for step in teardown.steps if step.spacing},
         "cameras": {camera.id: asdict(camera) for camera in teardown.cameras},
@@ -178,8 +178,7 @@ def _trials(assembly: Assembly, teardown: core.Teardown) -> dict[str, dict[str, 
 
 def _has_legs(step: core.Step) -> bool:
     """Whether the end of its travel, or its waypoints, can be dragged."""
-    straight = step.kind == "axial" or (step.kind == "path" and not step.smooth)
-    return straight and not step.off and not step.spacing
+    return bool(step.motion.corners()) and not step.off and not step.spacing
 
 
 def _instant(pose: core.KeptPose, times: dict[str, tuple[float, float]]) -> float:

@@ -10,7 +10,9 @@ from pulley.core import describe
 from pulley.core import teardown as core
 from pulley.core.assembly import Assembly
 from pulley.core.contact.check import Snag, Verdict
-from pulley.core.planning.directions import AXES
+from pulley.core.geometry.directions import AXES, direction_word
+from pulley.core.motion import Axial, Motion
+from pulley.core.naming import component_name, give_sentence
 from pulley.core.quantities import plain, shown
 
 
@@ -21,13 +23,11 @@ class Card:
     number: int
     step: core.Step
     sentence: str
-    distance: str
     pitch: str
     total: str
-    advance: str
     pause: str
     camera_move: str
-    angle: str
+    typed: dict[str, str]
     duration: str
     legs: list[tuple[int, str, str]]
     odd: str
@@ -42,7 +42,12 @@ class Card:
     @property
     def fans(self) -> bool:
         """Whether a spacing means anything here."""
-        return self.step.kind in ("axial", "path") and len(self.step.members) > 1
+        return "pitch" in self.step.motion.quantities and len(self.step.members) > 1
+
+    @property
+    def form(self) -> str:
+        """The template with the fields of its kind of motion."""
+        return f"editor/motions/{self.step.motion.kind}.html"
 
 
 def cards(
@@ -57,22 +62,20 @@ def cards(
                 number=number,
                 step=step,
                 sentence=describe.step_sentence(step, unit),
-                distance=shown(step.distance, unit),
                 pitch=shown(step.spacing, unit),
-                total=shown(step.spacing * (len(step.layers or step.members) - 1), unit),
-                advance=shown(step.advance, unit),
-                pause="" if step.start is None or step.start == "with" else plain(step.start),
-                camera_move="" if step.camera_move is None else plain(step.camera_move),
-                angle=plain(step.angle),
-                duration=plain(step.duration),
+                total=shown(step.spacing * max(step.ranks, default=0), unit),
+                pause="" if step.timing.start is None or step.timing.start == "with" else plain(step.timing.start),
+                camera_move="" if step.view.move is None else plain(step.view.move),
+                typed=_typed(step.motion, unit),
+                duration=plain(step.timing.duration),
                 legs=_legs(step, unit),
-                odd=describe.odd_angle(step),
+                odd=describe.odd_angle(step.motion),
                 members=_members(assembly, step) if step.id == open_step else [],
                 directions=_directions(step) if step.id == open_step else [],
                 snags=_snag_sentences(assembly, step, snags, unit),
                 skew=[describe.skew_sentence(assembly, *found) for found in verdict.skew[step.id]] if verdict else [],
                 gives=[
-                    describe.give_sentence(assembly, *found, unit)
+                    give_sentence(assembly, *found, unit)
                     for found in (verdict.gives if verdict else {}).get(step.id, ())
                 ],
                 picture=pictures[number],
@@ -85,17 +88,13 @@ def cards(
 def _members(assembly: Assembly, step: core.Step) -> list[tuple[str, str, int]]:
     """Path and name of each member, with its place in the fan where there is one, from 1."""
     places = [rank + 1 for rank in step.ranks] if step.spacing else [0] * len(step.members)
-    return [(path, describe.component_name(assembly, path), k) for path, k in zip(step.members, places, strict=True)]
+    return [(path, component_name(assembly, path), k) for path, k in zip(step.members, places, strict=True)]
 
 
 def _legs(step: core.Step, unit: str) -> list[tuple[int, str, str]]:
     """Number, way and length of each leg of a path."""
-    if step.kind != "path":
-        return []
-    ways = np.diff(np.array([(0.0, 0.0, 0.0), *step.waypoints]), axis=0)
-    return [
-        (k, describe.direction_word(tuple(way)), shown(float(np.linalg.norm(way)), unit)) for k, way in enumerate(ways)
-    ]
+    ways = np.diff(np.array([(0.0, 0.0, 0.0), *step.motion.waypoints]), axis=0)
+    return [(k, direction_word(tuple(way)), shown(float(np.linalg.norm(way)), unit)) for k, way in enumerate(ways)]
 
 
 def _snag_sentences(assembly: Assembly, step: core.Step, snags: tuple[Snag, ...], unit: str) -> list[str]:
@@ -103,12 +102,20 @@ def _snag_sentences(assembly: Assembly, step: core.Step, snags: tuple[Snag, ...]
     return [describe.snag_sentence(assembly, snag, movers, unit) for snag in snags]
 
 
+def _typed(motion: Motion, unit: str) -> dict[str, str]:
+    """The numbers of a motion that can be typed, by name, as they are written."""
+    own = {name: getattr(motion, name) for name in motion.quantities if hasattr(motion, name)}
+    return {name: plain(v) if motion.quantities[name] == "angle" else shown(v, unit) for name, v in own.items()}
+
+
 def _directions(step: core.Step) -> list[tuple[str, str, str, bool]]:
     """What the direction field offers: the six axes, and the step's own where it is none of them."""
-    own = describe.direction_word(step.direction)
+    if not isinstance(step.motion, Axial):
+        return []
+    own = direction_word(step.motion.direction)
     offered = [(axis, word, json.dumps(direction), word.lower() == own) for axis, word, direction in AXES]
     if not any(chosen for *_, chosen in offered):
-        offered.append(("", own, json.dumps(step.direction), True))
+        offered.append(("", own, json.dumps(step.motion.direction), True))
     return offered
 
 
@@ -118,8 +125,8 @@ def pose_keys(teardown: core.Teardown) -> list[str]:
     begun = repr((teardown.hidden, teardown.home, teardown.placed))
     chain, keys = hashlib.sha256(begun.encode()), [hashlib.sha256(begun.encode()).hexdigest()[:16]]
     for step in teardown.steps:
-        chain.update(repr(core.motion_only(step)).encode())
+        chain.update(repr(step.moves).encode())
         seen = chain.copy()
-        seen.update(repr(cameras.get(step.camera)).encode())
+        seen.update(repr(cameras.get(step.view.camera)).encode())
         keys.append(seen.hexdigest()[:16])
     return keys

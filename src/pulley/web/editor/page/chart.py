@@ -6,8 +6,8 @@ from dataclasses import dataclass
 import numpy as np
 
 from pulley.core import teardown as core
-from pulley.core.motion.score import Score
 from pulley.core.quantities import plain
+from pulley.core.score.compose import Score
 from pulley.web.editor.page.cards import Card
 
 LANE = 26  # pixels from one lane of bars to the next

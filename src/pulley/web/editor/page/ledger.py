@@ -44,7 +44,7 @@ def ledger(assembly: Assembly, teardown: core.Teardown, grouping: str) -> list[R
             path=paths[0],
             name=name,
             members=json.dumps(paths),
-            colour=to_hex(assembly.by_path[leaves[0]].colour or PLAIN),
+            colour=to_hex(assembly.leaf(leaves[0]).colour or PLAIN),
             count=len(leaves),
             steps=" ".join(numbers),
             hidden=hidden.issuperset(leaves),

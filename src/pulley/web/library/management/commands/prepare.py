@@ -13,7 +13,7 @@ from django.db import transaction
 from pulley.core.contact import kernels
 from pulley.core.errors import PulleyError
 from pulley.core.files import write_once, write_whole
-from pulley.core.formats import teardown_json
+from pulley.core.formats import teardown as teardown_json
 from pulley.core.formats.step import read_step
 from pulley.core.publish import picture
 from pulley.core.warm import warm

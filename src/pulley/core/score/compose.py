@@ -10,12 +10,12 @@ from numpy.typing import NDArray
 from scipy.spatial.transform import Rotation, Slerp
 
 from pulley.core.assembly import Assembly
-from pulley.core.geometry.frames import Pose, Vector, apply
+from pulley.core.geometry.frames import Pose, Vector, Vector3, apply
 from pulley.core.motion.easing import EASING, ease, unease
-from pulley.core.motion.steps import placements, stages
 from pulley.core.motion.travel import STILL, TimedPose
-from pulley.core.motion.views import Shot, shots
-from pulley.core.teardown import Jog, Route, Step, Teardown, TrailOf, Vector3
+from pulley.core.score.shots import Shot, shots
+from pulley.core.score.stages import placements, stages
+from pulley.core.teardown import Jog, Route, Step, Teardown, TrailOf
 from pulley.core.trails import anchor
 
 ON_LINE = 0.02  # mm within which points lie on one line
@@ -106,10 +106,9 @@ def bars(steps: tuple[Step, ...]) -> tuple[Bar, ...]:
     timed: list[Bar] = []
     for step in steps:
         before = timed[-1] if timed else Bar("", 0.0, 0.0)
-        start = before.start if step.start == "with" else before.end + (step.start or 0.0)
-        if step.off:
-            start = before.start if step.start == "with" else before.end
-        timed.append(Bar(step.id, start, start + (0.0 if step.off else step.duration), step.caption))
+        gap = 0.0 if step.off or isinstance(step.timing.start, str) else step.timing.start or 0.0
+        start = before.start if step.timing.start == "with" else before.end + gap
+        timed.append(Bar(step.id, start, start + (0.0 if step.off else step.timing.duration), step.caption))
     return tuple(timed)
 
 

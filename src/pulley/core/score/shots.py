@@ -8,9 +8,9 @@ import numpy as np
 from scipy.spatial.transform import Rotation
 
 from pulley.core.assembly import Assembly
-from pulley.core.geometry.frames import Vector, unit
+from pulley.core.geometry.frames import Vector, Vector3, unit
 from pulley.core.motion.easing import ease
-from pulley.core.teardown import Camera, Orbit, Step, Teardown, Vector3
+from pulley.core.teardown import Camera, Orbit, Step, Teardown
 
 CAMERA_MOVE = 0.8  # seconds at most for the camera to reach a step's view, within the step
 
@@ -46,9 +46,9 @@ def shots(assembly: Assembly, teardown: Teardown, timed: Sequence[Timed]) -> tup
     """
     cameras = {camera.id: camera for camera in teardown.cameras}
     found = [
-        _to_view(step, bar, cameras[step.camera], timed[k - 1].end if k else 0.0)
+        _to_view(step, bar, cameras[step.view.camera], timed[k - 1].end if k else 0.0)
         for k, (step, bar) in enumerate(zip(teardown.steps, timed, strict=True))
-        if step.camera in cameras and not step.off
+        if step.view.camera in cameras and not step.off
     ]
     begins = {step.id: bar.start for step, bar in zip(teardown.steps, timed, strict=True)}
     begins[""] = max((bar.end for bar in timed), default=0.0)
@@ -62,7 +62,7 @@ def shots(assembly: Assembly, teardown: Teardown, timed: Sequence[Timed]) -> tup
 
 def _to_view(step: Step, bar: Timed, camera: Camera, free: float) -> Shot:
     """On the way during the gap before the step, as far as there is one, else while it plays."""
-    move = min(CAMERA_MOVE, bar.end - bar.start) if step.camera_move is None else step.camera_move
+    move = min(CAMERA_MOVE, bar.end - bar.start) if step.view.move is None else step.view.move
     start = max(min(free, bar.start), bar.start - move)
     return Shot(start, start + move, camera)
 

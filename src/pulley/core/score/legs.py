@@ -8,11 +8,11 @@ from itertools import pairwise
 import numpy as np
 
 from pulley.core.geometry.frames import Pose, Vector, apply, inverse, translation
-from pulley.core.motion.score import Bar, ease, unease
-from pulley.core.motion.steps import Stage
-from pulley.core.motion.travel import Slide, Turn, turn_of
+from pulley.core.motion.travel import Screw, Slide, screw_of
+from pulley.core.score.compose import Bar, ease, unease
+from pulley.core.score.stages import Stage
 
-Move = Vector | Turn  # a straight travel (3,) in mm, or a turn
+Move = Vector | Screw  # a straight travel (3,) in mm, or a turn
 CHORD = 0.02  # mm between where steps that play together really are and the straight pieces that stand for it
 ARC = 5.0  # degrees at most of a turn in a leg, where other steps play meanwhile
 MOST = 400  # pieces of one way: beyond, the pieces of a very long one may lie farther off it
@@ -63,9 +63,9 @@ def share_at(bar: Bar, time: float) -> float:
     return ease((time - bar.start) / (bar.end - bar.start)) if bar.end > bar.start else 1.0
 
 
-def _move(way: Slide | Turn, low: float, high: float) -> Move:
-    if isinstance(way, Turn):
-        return Turn(way.origin, way.direction, way.angle * (high - low), way.advance)
+def _move(way: Slide | Screw, low: float, high: float) -> Move:
+    if isinstance(way, Screw):
+        return Screw(way.origin, way.direction, way.angle * (high - low), way.advance)
     return way.offset(high) - way.offset(low)
 
 
@@ -80,10 +80,10 @@ def _instants(group: list[tuple[Stage, Bar]]) -> list[float]:
     return np.unique(np.round(found, 9)).tolist()
 
 
-def _pieces(way: Slide | Turn) -> int:
+def _pieces(way: Slide | Screw) -> int:
     """Into how many pieces, even in time, a way is cut so that each is straight enough, or near enough to a screw's."""
     straight = min(math.ceil(math.sqrt(PACE * way.length(1.0) / (8 * CHORD))), MOST)
-    if isinstance(way, Turn):  # the easing runs up to twice as fast as on average
+    if isinstance(way, Screw):  # the easing runs up to twice as fast as on average
         return max(straight, min(math.ceil(2 * abs(way.angle) / ARC), MOST), math.ceil(2 * abs(way.angle) / WIDEST))
     return straight
 
@@ -101,14 +101,14 @@ def _displaced(group: list[tuple[Stage, Bar]], time: float) -> dict[str, Pose]:
 
 def move_of(displacement: Pose) -> Move:
     """The straight travel or the turn that brings about a rigid displacement (4, 4)."""
-    return turn_of(displacement) or displacement[:3, 3]
+    return screw_of(displacement) or displacement[:3, 3]
 
 
 def pose_of(move: Move | None, share: float = 1.0) -> Pose:
     """The displacement (4, 4) that a share of a move brings about; None stands still."""
     if move is None:
         return np.eye(4)
-    return move.at(share) if isinstance(move, Turn) else translation(share * move)
+    return move.at(share) if isinstance(move, Screw) else translation(share * move)
 
 
 def relative(move: Move, other: Move | None) -> Move:
@@ -118,7 +118,7 @@ def relative(move: Move, other: Move | None) -> Move:
     """
     if other is None:
         return move
-    if not isinstance(move, Turn) and not isinstance(other, Turn):
+    if not isinstance(move, Screw) and not isinstance(other, Screw):
         return move - other
     return move_of(inverse(pose_of(other)) @ pose_of(move))
 

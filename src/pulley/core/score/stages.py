@@ -1,23 +1,20 @@
 """What a step does to each leaf: its travel, and the rigid displacements from home before and after."""
 
-from collections.abc import Iterable, Mapping
+from collections.abc import Iterable
 from dataclasses import dataclass
-from functools import lru_cache
 
 import numpy as np
-from numpy.typing import NDArray
 from scipy.spatial.transform import Rotation
 
-from pulley.core.assembly import Assembly
+from pulley.core.assembly import Assembly, Leaf
 from pulley.core.errors import PulleyError
-from pulley.core.geometry.curves import catmull_rom
 from pulley.core.geometry.features import main_axis
-from pulley.core.geometry.frames import Pose, Vector, apply, translation, unit
-from pulley.core.motion.travel import Slide, Travel, turn
+from pulley.core.geometry.frames import Pose, apply, translation, unit
+from pulley.core.motion import Radial
+from pulley.core.motion.base import Displaced
+from pulley.core.motion.travel import Travel
 from pulley.core.teardown import Step, Teardown
 
-Displaced = Mapping[str, Pose]  # rigid displacements (4, 4) from home, by path; leaves at home are left out
-ON_AXIS = 0.05  # mm; as near as a mesh is true, a member has no direction away from an axis
 SKEW = 1.0  # degrees between a member's own axis and its travel, above which it is worth a word
 
 
@@ -46,14 +43,15 @@ def travels(assembly: Assembly, step: Step, before: Displaced | None = None) -> 
     Raises PulleyError when a member is not in the assembly or moved twice (it is named twice, or with a
     subassembly that holds it), or has no direction because it lies on the axis that it should leave.
 
-    >>> step = Step("s1", ("block/screw",), (0, 0, 2), 60)
+    >>> from pulley.core.motion import Axial
+    >>> step = Step("s1", ("block/screw",), Axial((0, 0, 2), 60))
     >>> travels(assembly, step)["block/screw"].at(1.0)[:3, 3]  # doctest: +SKIP
     array([ 0.,  0., 60.])
     """
     ways: dict[str, Travel] = {}
     if step.off:
         return {}
-    alike = step.kind != "radial" and not step.spacing
+    alike = step.motion.alike and not step.spacing
     way = None
     for k, member in zip(step.ranks, step.members, strict=True):
         leaves = assembly.leaves_of([member])
@@ -70,55 +68,10 @@ def travels(assembly: Assembly, step: Step, before: Displaced | None = None) -> 
 
 def _travel(assembly: Assembly, step: Step, member: str, k: int, before: Displaced) -> Travel:
     """The travel of a member that is number ``k`` in the fan."""
-    if step.kind == "turn":
-        return turn(step.axis.origin, step.axis.direction, step.angle, step.advance)
-    if step.kind == "radial":
-        return Slide.along((radial_direction(assembly, step, member, before) * step.distance)[None])
-    if step.kind == "path":
-        return Slide.along(_waypoints(step, k * step.spacing))
-    return Slide.along((unit(np.array(step.direction, float)) * (step.distance + k * step.spacing))[None])
-
-
-def _waypoints(step: Step, farther: float) -> NDArray[np.float64]:
-    """The displacements (n, 3) that a path passes through, its end ``farther`` mm on along the last leg."""
-    points = np.array(step.waypoints, float)
-    if step.smooth:
-        points = catmull_rom(np.vstack([np.zeros(3), points]))[1:]
-    last = points[-1] - (points[-2] if len(points) > 1 else np.zeros(3))
-    return np.vstack([points[:-1], points[-1] + unit(last) * farther])
-
-
-def radial_direction(assembly: Assembly, step: Step, member: str, before: Displaced | None = None) -> Vector:
-    """The unit direction (3,) in which a step of kind ``radial`` sends a member.
-
-    From the axis, or the point, to the member's anchor (`middle`, carried to where the step finds it),
-    less the part along the axis. A member that follows another has the other's direction.
-
-    Raises PulleyError when the anchor lies on the axis or the point.
-    """
-    leader = dict(step.follow).get(member, member)
-    first = assembly.leaves_of([leader])[0]
-    anchor = apply((before or {}).get(first, np.eye(4)), middle(assembly, leader))
-    arm = anchor - np.array(step.axis.origin if step.axis else step.point, float)
-    if step.axis:
-        along = unit(np.array(step.axis.direction, float))
-        arm -= (arm @ along) * along
-    if np.linalg.norm(arm) < ON_AXIS:
-        raise PulleyError(
-            f"Step {step.id}: members: “{leader}” lies on the {'axis' if step.axis else 'point'} that it should leave, "
-            "so it has no radial direction. Take it out of the step, or let it follow another member."
-        )
-    return unit(arm)
-
-
-@lru_cache(maxsize=4096)
-def middle(assembly: Assembly, member: str) -> Vector:
-    """The middle (3,) of a component at home: of its bounds along its own axes, so that it does not
-    depend on how the component is turned in the assembly."""
-    own = assembly.by_path[member].pose
-    leaves = [assembly.by_path[path] for path in assembly.leaves_of([member])]
-    points = np.concatenate([apply(np.linalg.inv(own) @ leaf.pose, leaf.part.mesh.vertices) for leaf in leaves])
-    return apply(own, (points.min(0) + points.max(0)) / 2)
+    try:
+        return step.motion.travel(assembly, member, k * step.spacing, before)
+    except PulleyError as error:
+        raise PulleyError(f"Step {step.id}: {error}") from error
 
 
 def skew_members(assembly: Assembly, stage: Stage) -> list[tuple[str, float]]:
@@ -128,9 +81,9 @@ def skew_members(assembly: Assembly, stage: Stage) -> list[tuple[str, float]]:
     worth a warning. An axis that runs square across the travel (within 1 degree) is not meant to lie along it.
     """
     found = []
-    for member in stage.step.members if stage.step.kind == "radial" else ():
+    for member in stage.step.members if isinstance(stage.step.motion, Radial) else ():
         leaf = assembly.by_path[member]
-        axis = main_axis(leaf.part.mesh.cylinders) if leaf.part else None
+        axis = main_axis(leaf.part.mesh.cylinders) if isinstance(leaf, Leaf) else None
         if axis is None or member not in stage.travels:
             continue
         turned = (stage.before.get(member, np.eye(4)) @ leaf.pose)[:3, :3]
@@ -150,7 +103,7 @@ def nearest_first(assembly: Assembly, stage: Stage) -> tuple[str, ...]:
     for member in stage.step.members:
         way = _travel(assembly, stage.step, member, 0, stage.before)
         direction = unit(way.points[-1] - way.points[-2])
-        leaves = [assembly.by_path[path] for path in assembly.leaves_of([member])]
+        leaves = [assembly.leaf(path) for path in assembly.leaves_of([member])]
         poses = poses_at(assembly, stage.before, [leaf.path for leaf in leaves])
         along[member] = min((apply(poses[leaf.path], leaf.part.mesh.vertices) @ direction).min() for leaf in leaves)
     return tuple(sorted(stage.step.members, key=lambda member: along[member]))
@@ -201,5 +154,5 @@ def displacements(assembly: Assembly, teardown: Teardown) -> list[dict[str, Pose
 
 def poses_at(assembly: Assembly, displaced: Displaced, paths: Iterable[str] | None = None) -> dict[str, Pose]:
     """The pose (4, 4) of every leaf, or of those named, given how far from home those are that have moved."""
-    leaves = assembly.leaves if paths is None else [assembly.by_path[path] for path in paths]
+    leaves = assembly.leaves if paths is None else [assembly.leaf(path) for path in paths]
     return {leaf.path: displaced[leaf.path] @ leaf.pose if leaf.path in displaced else leaf.pose for leaf in leaves}

@@ -1,0 +1,53 @@
+"""What to call components: short names that tell each from its namesakes."""
+
+from collections import Counter
+from collections.abc import Sequence
+from functools import lru_cache
+
+from pulley.core.assembly import Assembly, Component, Leaf
+from pulley.core.quantities import shown
+
+
+def component_name(assembly: Assembly, path: str) -> str:
+    """What to call one component: its own name, with as many parents' as tell it from its namesakes.
+
+    The component "bolt" of two "bracket" subassemblies "left" and "right" is "bolt in bracket in left".
+    """
+    return _names(assembly)[path]
+
+
+@lru_cache(maxsize=16)
+def _names(assembly: Assembly) -> dict[str, str]:
+    """The name of every component, by path."""
+    chains = {c.path: _chain(assembly, c) for c in assembly.components}
+    used = Counter(" in ".join(chain[:k]) for chain in chains.values() for k in range(1, len(chain) + 1))
+    return {
+        path: next((name for k in range(1, len(chain) + 1) if used[name := " in ".join(chain[:k])] == 1), path)
+        for path, chain in chains.items()
+    }
+
+
+def _chain(assembly: Assembly, component: Component) -> list[str]:
+    """The names from a component up to the root."""
+    chain = [component.name]
+    while component.parent:
+        component = assembly.by_path[component.parent]
+        chain.append(component.name)
+    return chain
+
+
+def members_name(assembly: Assembly, members: Sequence[str]) -> str:
+    """What to call a selection, in short: one component's own name, ``6 × part``, or the first and how many more."""
+    first = assembly.by_path[members[0]].name
+    if len(members) == 1:
+        return first
+    parts = {c.part if isinstance(c := assembly.by_path[m], Leaf) else None for m in members}
+    part = parts.pop() if len(parts) == 1 else None
+    if part is not None:
+        return f"{len(members)} × {part.name}"
+    return f"{first} and {len(members) - 1} more"
+
+
+def give_sentence(assembly: Assembly, leaf: str, by: float, unit: str = "mm") -> str:
+    """That a component must bend in a step: ``Circlip gives by 1.2 mm``."""
+    return f"{component_name(assembly, leaf)} gives by {shown(by, unit)} {unit}"
