@@ -73,7 +73,7 @@ def ask(query: Query) -> tuple[float | None, float]:
     begun = time.process_time()
     step = query.steps[0]
     if len(query.steps) == 1 and isinstance(step.motion, Axial) and not step.spacing:
-        met = home_scene(assembly).first_meeting(list(step.members), np.array(step.direction))
+        met = home_scene(assembly).first_meeting(list(step.members), np.array(step.motion.direction))
         share = met.travel / step.motion.distance if met and met.travel < step.motion.distance else None
     else:
         snags = check(assembly, Teardown("one", query.steps)).snags.values()

@@ -24,6 +24,7 @@ from pulley.web.library.models import Assembly
 from pulley.web.library.services import add
 from tests.browser.chromium import CHROMIUM, FLAGS
 from tests.scenes import AS1, ROOT, read
+from tests.workers import Beside
 
 # ms; tests wait for what the page says, never for a time; less only while writing them
 PATIENCE = int(os.environ.get("PULLEY_PATIENCE", "120000"))
@@ -64,6 +65,7 @@ class BrowserCase(StaticLiveServerTestCase):
         cls.context = browser().new_context(viewport={"width": 1280, "height": 800})
         cls.user, _ = get_user_model().objects.get_or_create(username="demo")
         cls.worker = None
+        cls.beside = Beside()
         if cls.with_worker:
             env = {**os.environ, "PULLEY_DB_NAME": connection.settings_dict["NAME"]}
             command = [sys.executable, str(ROOT / "manage.py"), "work"]
@@ -71,6 +73,7 @@ class BrowserCase(StaticLiveServerTestCase):
 
     @classmethod
     def tearDownClass(cls):
+        cls.beside.end()
         if cls.worker:
             cls.worker.terminate()
             cls.worker.wait(30)

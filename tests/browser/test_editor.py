@@ -8,8 +8,8 @@ from django.db.utils import OperationalError
 from pulley.core import teardown as core
 from pulley.core.motion import Axis, Path, Radial, Turn
 from pulley.core.score.compose import compose, displacement_at
+from pulley.web.analysis import services as analysis
 from pulley.web.editor import persistence
-from pulley.web.editor import verdicts as page_verdicts
 from pulley.web.editor.models import Teardown
 from pulley.web.library.services import core_assembly
 from tests.browser.base import BrowserCase
@@ -92,7 +92,7 @@ class EditorTests(BrowserCase):
         row = self.open_editor(axial((ROD,), RIGHT, 205))
         self.page.click("#head-s1")
         self.page.wait_for_selector("#turn-s1")
-        with mock.patch.object(page_verdicts, "PATIENCE", 0.2):
+        with mock.patch.object(analysis, "SOON", 0.2):
             for _ in range(7):
                 self.page.keyboard.press("r")
             self.page.fill("#label-s1", "Turned")

@@ -13,6 +13,7 @@ from pulley.web.editor.models import Teardown
 from pulley.web.library.models import Assembly
 from pulley.web.library.services import add
 from tests.scenes import tower
+from tests.workers import at_once
 
 VIEW = json.dumps({"eye": [0, -400, 60], "target": [0, 0, 20], "up": [0, 0, 1], "projection": "perspective", "fov": 35})
 
@@ -31,6 +32,7 @@ class SignedInCase(TestCase):
     """Ann is signed in and has the tower with an empty teardown."""
 
     def setUp(self):
+        at_once(self)
         self.ann = user()
         self.client.force_login(self.ann)
         self.assembly = tower_row(self.ann)

@@ -16,6 +16,7 @@ from pulley.web.editor import services as editor_services
 from pulley.web.editor.models import Teardown
 from pulley.web.editor.page.cards import pose_keys
 from pulley.web.jobs import services as jobs
+from pulley.web.jobs import worker
 from pulley.web.jobs.models import Job
 from pulley.web.library import bin, services
 from pulley.web.library.management.commands import prepare
@@ -146,7 +147,7 @@ class DamagedFileTests(SignedInCase):
         services.uploaded(self.row.sha256).write_bytes(b"cut")  # and what was brought in is damaged, too
         self.assertEqual(self.client.get(f"/assemblies/{self.row.pk}/source").status_code, 422)
         self.client.post("/bring-in", {"file": SimpleUploadedFile("as1.stp", AS1.read_bytes())}, headers=HTMX)
-        jobs.perform(str(Job.objects.first().pk))
+        worker.perform(str(Job.objects.first().pk))
         self.assertContains(self.client.get(f"/teardowns/{row.pk}/"), "Plan")
         self.assertEqual(self.answer("source"), AS1.read_bytes())
 

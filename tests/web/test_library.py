@@ -14,6 +14,7 @@ from django.utils import timezone
 
 from pulley.web.editor.models import Teardown
 from pulley.web.jobs import services as jobs
+from pulley.web.jobs import worker
 from pulley.web.jobs.models import Job
 from pulley.web.library import services
 from pulley.web.library.models import Assembly
@@ -36,7 +37,7 @@ class BringInTests(TestCase):
     def test_a_file_becomes_rows_with_a_picture_and_a_model(self):
         self.assertContains(self.send(AS1.read_bytes(), "as1.stp"), "Waiting for the worker")
         job = Job.objects.get()
-        jobs.perform(str(job.pk))
+        worker.perform(str(job.pk))
         response = self.client.get(f"/jobs/{job.pk}/", headers=HTMX)
         self.assertContains(response, "18 components of 5 parts")
         self.assertEqual(response["HX-Trigger"], "job-ended")
@@ -76,7 +77,7 @@ class BringInTests(TestCase):
             path = Path(folder) / "wires.step"
             write_step(Item("Top", items=[Item("A", wire), Item("B", wire)]), path)
             self.send(path.read_bytes())
-        jobs.perform(str(Job.objects.get().pk))
+        worker.perform(str(Job.objects.get().pk))
         job = Job.objects.get()
         self.assertEqual(job.state, "failed")
         self.assertContains(self.client.get("/"), "holds no solids")
@@ -99,7 +100,7 @@ class JobTests(SignedInCase):
 
     def run_with(self, work, job: Job) -> Job:
         with mock.patch.object(services, "bring_in", work):
-            jobs.perform(str(job.pk))
+            worker.perform(str(job.pk))
         return Job.objects.get(pk=job.pk)
 
     def test_progress_reaches_the_row_and_a_stop_ends_the_work(self):
@@ -109,7 +110,7 @@ class JobTests(SignedInCase):
             report(0.4, "Half of it")
             self.assertEqual(Job.objects.get(pk=running.pk).percent, 40)
             jobs.ask_to_stop(running)
-            with mock.patch.object(jobs, "TELL_EVERY", 0):
+            with mock.patch.object(worker, "TELL_EVERY", 0):
                 report(0.5, "More")
 
         self.assertEqual(self.run_with(work, job).state, "cancelled")
@@ -129,7 +130,7 @@ class JobTests(SignedInCase):
         self.assertEqual(Job.objects.get(pk=job.pk).state, "queued")
         self.assembly.job = job.pk  # it had been read already
         self.assembly.save()
-        jobs.perform(str(job.pk))
+        worker.perform(str(job.pk))
         self.assertEqual(Job.objects.get(pk=job.pk).state, "done")
         self.assertEqual(Assembly.objects.count(), 1)
 
@@ -145,14 +146,14 @@ class JobTests(SignedInCase):
         job = self.queue()
 
         def work(running, report):
-            jobs.leaving.set()  # Ctrl-C, or SIGTERM
-            self.addCleanup(jobs.leaving.clear)
+            worker.leaving.set()  # Ctrl-C, or SIGTERM
+            self.addCleanup(worker.leaving.clear)
             report(0.5, "Half of it")
 
         for _ in range(5):
             job = self.run_with(work, job)
             self.assertEqual((job.state, job.attempts), ("queued", 0))
-        jobs.leaving.clear()
+        worker.leaving.clear()
         self.assertEqual(self.run_with(mock.Mock(return_value={"summary": "read"}), job).state, "done")
 
     def test_a_power_cut_counts_as_no_try(self):

@@ -4,12 +4,14 @@ import html
 import json
 import re
 import time
-from concurrent.futures import Future
 from unittest import mock
 from uuid import uuid4
 
 from pulley.core.errors import PulleyError
-from pulley.web.editor import proposals, verdicts
+from pulley.web.analysis import kinds, services
+from pulley.web.jobs import services as jobs
+from pulley.web.jobs import worker
+from pulley.web.jobs.models import Job
 from tests.web.base import SignedInCase
 
 
@@ -31,12 +33,12 @@ class ProposingTests(SignedInCase):
         return self.fail("no proposal came")
 
     def test_steps_are_shown_and_only_then_taken_over(self):
-        panel = self.proposed()
+        panel = self.proposed(run="r")
         self.assertIn("3 steps proposed, 3 components", panel)
         self.assertEqual(self.kept().steps, ())
         score = json.loads(html.unescape(re.search(r'data-score="([^"]*)"', panel).group(1)))
         self.assertEqual([bar["id"] for bar in score["steps"]], ["p1", "p2", "p3"])
-        self.edit("accept", steps='["p1", "p3"]')
+        self.edit("accept", steps='["p1", "p3"]', run="r")
         self.assertEqual([step.id for step in self.kept().steps], ["p1", "p3"])
         self.assertIn("nothing is in the way", self.kept().steps[1].note.lower())
         rest = self.proposed()
@@ -57,53 +59,59 @@ class ProposingTests(SignedInCase):
         self.edit("accept", expect=422, steps="[]")
         self.edit("accept", expect=422, steps='["p9"]')
         self.lift("lid")
-        self.edit("accept", steps='["p1"]')  # never asked for: worked out anew, as the same comes of it
-        self.assertEqual(len(self.kept().steps), 2)
+        self.assertContains(self.edit("accept", 422, steps='["p1"]'), "not known any more", status_code=422)
+        self.assertEqual(len(self.kept().steps), 1)
 
     def test_what_one_server_process_found_another_takes_over(self):
         run = uuid4().hex
         self.proposed(run=run)
-        verdicts._found.clear()  # another process, or the same after a restart
-        with mock.patch.object(proposals, "propose", side_effect=AssertionError):
+        services._near.clear()  # another process, or the same after a restart
+        with mock.patch.object(kinds, "propose", side_effect=AssertionError):
             self.edit("accept", steps='["p2"]', run=run)
         gone = self.edit("accept", expect=422, steps='["p2"]', run=uuid4().hex)
         self.assertContains(gone, "not known any more", status_code=422)
 
-    def test_it_says_how_far_it_is_and_stops_with_what_was_found(self):
-        told, whole = [], proposals.propose
+    def test_it_says_how_far_it_is_while_no_worker_is_done(self):
+        run = uuid4().hex
+        with mock.patch.object(jobs, "hand_over"):
+            first = self.ask(run=run, most="3").content.decode()
+            self.assertIn("Enough: take what was found", first)
+            Job.objects.update(state="running", progress=0.4)
+            self.assertIn('value="40"', self.ask(run=run, most="3", looked="1").content.decode())
+            delays = [
+                re.search(r"delay:(\d+)ms", self.ask(run=run, looked=str(k)).content.decode()) for k in (0, 3, 30)
+            ]
+        self.assertEqual([int(found.group(1)) for found in delays], [150, 412, 2000])
+        self.assertEqual(
+            Job.objects.filter(kind="proposal").count(), 2
+        )  # one each for two questions, however often asked
+
+    def test_stopped_it_shows_what_was_found(self):
+        told, whole = [], kinds.propose
 
         def patiently(assembly, teardown, options, report):
             for done in range(400):
-                time.sleep(0.01)
                 told.append(done)
                 try:
                     report(done / 400, "working")
-                except proposals.Enough:
-                    break
-            return whole(assembly, teardown, options)
+                except kinds.Enough:
+                    return whole(assembly, teardown, options)
+                self.ask(run="r", most="3", stop="1")
+            return None
 
-        with mock.patch.object(proposals, "propose", patiently):
-            run = uuid4().hex
-            first = self.ask(run=run, most="3").content.decode()
-            self.assertIn("Enough: take what was found", first)
-            self.assertRegex(first, r'value="\d+"')
-            stopping = self.ask(run=run, most="3", stop="1").content.decode()
-            for _ in range(100):
-                if "data-score" in stopping:
-                    break
-                time.sleep(0.05)
-                stopping = self.ask(run=run, most="3").content.decode()
-        self.assertIn("3 steps proposed", stopping)
-        self.assertLess(len(told), 400)
+        with mock.patch.object(kinds, "propose", patiently), mock.patch.object(worker, "TELL_EVERY", 0.0):
+            self.assertIn("3 steps proposed", self.ask(run="r", most="3").content.decode())
+        self.assertEqual(told, [0, 1])
 
-    def test_work_that_fails_before_anybody_looks_is_said(self):
-        failed: Future = Future()
-        failed.set_exception(PulleyError("The processor caught fire."))
-        with mock.patch.object(verdicts, "_pool", mock.Mock(submit=mock.Mock(return_value=failed))):
-            self.assertContains(self.ask(expect=422, run=uuid4().hex), "caught fire", status_code=422)
+    def test_a_fault_of_ours_is_said_and_asked_again_it_is_tried_again(self):
+        with mock.patch.object(kinds, "propose", side_effect=KeyError("p9")):
+            said = self.ask(expect=422, run="k")
+        self.assertContains(said, "A fault in Pulley ended this (KeyError)", status_code=422)
+        self.assertNotContains(said, "worker broke off", status_code=422)
+        self.assertIn("3 steps proposed", self.proposed(run="k"))
 
     def test_work_that_died_begins_again(self):
-        with mock.patch.object(proposals, "propose", side_effect=PulleyError("The processor caught fire.")):
+        with mock.patch.object(kinds, "propose", side_effect=PulleyError("The processor caught fire.")):
             self.assertContains(self.ask(expect=422, run="a"), "caught fire", status_code=422)
         self.assertIn("3 steps proposed", self.proposed(run=uuid4().hex))
         self.assertEqual(self.kept().steps, ())

@@ -23,6 +23,7 @@ ROOT = Path(__file__).resolve().parents[3]
 VAR = Path(os.environ.get("PULLEY_VAR", ROOT / "var")).resolve()
 PORT = 8410  # tried first; any free one when it is taken
 PROCESSES = 2  # of the web server
+WORKERS = 2
 ROOM = 300 * 2**20  # bytes that have to be free: the database's own files take half of it
 USAGE = """usage: ./pulley COMMAND
 
@@ -122,10 +123,10 @@ def start_web(listening: socket.socket, log: Path) -> subprocess.Popen[bytes]:
 
 
 def children(server: mariadb.Server, listening: socket.socket) -> list[processes.Watched]:
-    """The database, the web server's processes and the worker, to be kept running."""
+    """The database, the web server's processes and the workers, to be kept running."""
     log = VAR / "log"
     log.mkdir(parents=True, exist_ok=True)
-    work = python(str(ROOT / "manage.py"), "work")
+    work, workers = python(str(ROOT / "manage.py"), "work"), max(_wanted("PULLEY_WORKERS", WORKERS), 1)
 
     def restart_database() -> subprocess.Popen[bytes]:
         server.process = mariadb.start(VAR / "mariadb", server.port).process
@@ -137,7 +138,7 @@ def children(server: mariadb.Server, listening: socket.socket) -> list[processes
     return [
         processes.Watched("database", restart_database, server.process),
         *(processes.Watched("web server", again) for _ in range(max(_wanted("PULLEY_PROCESSES", PROCESSES), 1))),
-        processes.Watched("worker", lambda: processes.start(work, log / "worker.log")),
+        *(processes.Watched("worker", lambda: processes.start(work, log / "worker.log")) for _ in range(workers)),
     ]
 
 

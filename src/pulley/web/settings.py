@@ -42,6 +42,7 @@ INSTALLED_APPS = [
     "pulley.web.accounts",
     "pulley.web.jobs",
     "pulley.web.library",
+    "pulley.web.analysis",
     "pulley.web.editor",
     "pulley.web.publishing",
 ]
@@ -101,7 +102,12 @@ CACHES = {  # what the web server processes have worked out and share; it can be
     }
 }
 DEFAULT_AUTO_FIELD = "django.db.models.BigAutoField"
-TASKS = {"default": {"BACKEND": os.environ.get("PULLEY_TASKS", "django_tasks_db.DatabaseBackend")}}
+TASKS = {
+    "default": {
+        "BACKEND": os.environ.get("PULLEY_TASKS", "django_tasks_db.DatabaseBackend"),
+        "QUEUES": ["default", "analysis"],
+    }
+}
 
 AUTH_USER_MODEL = "accounts.User"
 LOGIN_URL = "login"

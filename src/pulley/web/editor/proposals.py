@@ -1,19 +1,16 @@
-"""Proposals that are worked out, known by what was asked for and by the time it was asked: a ``run`` of its own."""
+"""Proposals: what the page asks of one, each asking a ``run`` of its own, and the one that was shown."""
 
-from collections.abc import Callable
-from hashlib import sha256
+from dataclasses import asdict
 from typing import Any
-
-from django.core.cache import cache
 
 from pulley.core import teardown as core
 from pulley.core.assembly import Assembly
 from pulley.core.errors import PulleyError
-from pulley.core.planning.peeling import Enough
-from pulley.core.planning.proposal import Options, Proposal, propose
+from pulley.core.planning.proposal import Options, Proposal
 from pulley.core.quantities import parse_length
+from pulley.web.analysis import services as analysis
+from pulley.web.analysis.registry import Case
 from pulley.web.door import whole
-from pulley.web.editor import verdicts
 from pulley.web.editor.changes.sent import Sent, paths_sent, unit_sent
 
 
@@ -32,55 +29,18 @@ def options_sent(sent: Sent) -> Options:
     )
 
 
-def _asked(sent: Sent, options: Options) -> tuple[Any, ...]:
-    return "proposal", options, sent.get("run", "")[:40]
+def case_of(sent: Sent, teardown: core.Teardown, assembly: Assembly) -> Case:
+    """What is asked: steps of a teardown as the options say, in a run of its own."""
+    asked: dict[str, Any] = {"options": asdict(options_sent(sent)), "run": sent.get("run", "")[:40]}
+    return Case(assembly, teardown, asked)
 
 
-def proposal(sent: Sent, teardown: core.Teardown, assembly: Assembly) -> Proposal:
+def shown(sent: Sent, teardown: core.Teardown, assembly: Assembly) -> Proposal:
     """The proposal that was shown for what the page sends.
 
     Raises PulleyError where it is not known any more: what is worked out anew need not be what was seen.
     """
-    options = options_sent(sent)
-    asked = _asked(sent, options)
-    if asked[-1] and not verdicts.known(asked, assembly.key, teardown):
+    found = analysis.known("proposal", case_of(sent, teardown, assembly))
+    if not found.done:
         raise PulleyError("That proposal is not known any more. Propose again; nothing was changed.")
-    return verdicts.aside(asked, assembly.key, teardown, _work(assembly, teardown, options, asked))
-
-
-def _work(
-    assembly: Assembly, teardown: core.Teardown, options: Options, asked: tuple[Any, ...]
-) -> Callable[..., Proposal]:
-    def end_when_enough() -> None:
-        if cache.get(_enough(asked)):
-            raise Enough
-
-    def work(report: Callable[[float], None] = lambda share: None) -> Proposal:
-        look = verdicts.every_so_often(end_when_enough)
-
-        def told(share: float, words: str) -> None:
-            report(share)
-            look()
-
-        return propose(assembly, teardown, options, told)
-
-    return work
-
-
-def _enough(asked: tuple[Any, ...]) -> str:
-    """Where it is said that a run should come to an end; any process may say so."""
-    return f"enough-{sha256(repr(asked).encode()).hexdigest()}"
-
-
-def so_far(
-    sent: Sent, teardown: core.Teardown, assembly: Assembly, enough: bool = False
-) -> tuple[Proposal | None, float]:
-    """What is proposed, None while it is being worked out, and the share that is done.
-
-    ``enough`` has it end soon, with what was found.
-    """
-    options = options_sent(sent)
-    asked = _asked(sent, options)
-    if enough:
-        cache.set(_enough(asked), True)
-    return verdicts.under_way(asked, assembly.key, teardown, _work(assembly, teardown, options, asked))
+    return found.value

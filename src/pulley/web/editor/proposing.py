@@ -13,8 +13,9 @@ from pulley.core import teardown as core
 from pulley.core.assembly import Assembly
 from pulley.core.planning.proposal import Proposal
 from pulley.core.score.compose import compose
+from pulley.web.analysis import services as analysis
 from pulley.web.door import sent_by
-from pulley.web.editor import proposals, services
+from pulley.web.editor import progress, proposals, services
 from pulley.web.editor.changes.sent import paths_sent
 from pulley.web.editor.views import teardown_of
 from pulley.web.library.services import core_assembly
@@ -25,11 +26,14 @@ def propose_steps(request: HttpRequest, teardown_id: uuid.UUID) -> HttpResponse:
     """Begin to work out steps, or say how far it is, or show them; ``stop`` takes what was found so far."""
     row = teardown_of(request, teardown_id)
     assembly, teardown, sent = core_assembly(row.assembly), services.teardown_at(row, None), sent_by(request)
-    stop = bool(sent.pop("stop", ""))
-    found, share = proposals.so_far(sent, teardown, assembly, stop)
-    if found is None:
-        context = {"sent": json.dumps(sent), "percent": round(100 * share), "stopping": stop}
+    case, stopping = proposals.case_of(sent, teardown, assembly), bool(sent.pop("stop", ""))
+    if stopping:
+        analysis.stop("proposal", case)
+    asked = analysis.request("proposal", row.assembly, case, analysis.SOON)
+    if not asked.done:
+        context = {**progress.shown(sent, asked.progress, 100, "percent"), "stopping": stopping}
         return render(request, "editor/proposing.html", context)
+    found = asked.value
     ticked = set(paths_sent(sent, "ticked")) if sent.get("ticked") else {step.id for step in found.steps}
     return render(request, "editor/proposal.html", _shown(assembly, teardown, found, ticked))
 

@@ -26,13 +26,14 @@ from pulley.core.planning.companions import matches as core_matches
 from pulley.core.planning.moments import scene_after
 from pulley.core.planning.picks import parse_direction
 from pulley.core.planning.pointing import beyond, feature_at
-from pulley.core.planning.remedies import remedies as core_remedies
 from pulley.core.planning.stacking import fan_layers
 from pulley.core.planning.ways_out import WayOut, way_out, ways_out
 from pulley.core.quantities import measured, plain, round_down, shown
 from pulley.web.accounts.models import preferences_of
+from pulley.web.analysis import services as analysis
+from pulley.web.analysis.registry import Case
 from pulley.web.door import sent_by, whole
-from pulley.web.editor import page, services, verdicts
+from pulley.web.editor import page, progress, services
 from pulley.web.editor.changes.sent import (
     Sent,
     advance_sent,
@@ -303,18 +304,8 @@ def remedies(request: HttpRequest, teardown_id: uuid.UUID, step: str) -> HttpRes
     row = teardown_of(request, teardown_id)
     assembly, teardown = core_assembly(row.assembly), services.teardown_at(row, whole(sent_by(request).get("at")))
     editing.find_step(teardown, step)
-    found = verdicts.aside(("remedies", step), row.assembly_id, teardown, lambda: _remedies(assembly, teardown, step))
-    return render(request, "editor/remedies.html", {"teardown_id": teardown_id, "id": step, "items": found})
-
-
-def _remedies(assembly: Assembly, teardown: core.Teardown, step: str) -> list[dict[str, str]]:
-    verdict = verdicts.check(assembly, teardown)
-    labels = {s.id: f"“{s.label}”" for s in teardown.steps}
-    found = []
-    for remedy in core_remedies(assembly, teardown, verdict, step):
-        values = remedy.to_json()
-        named = values | {"components": [_name(assembly, path) for path in remedy.components]}
-        named |= {"steps": [labels.get(id, id) for id in remedy.steps]}
-        sentence = describe.remedy_sentence(named)
-        found.append({"sentence": sentence[0].upper() + sentence[1:], "values": json.dumps(values)})
-    return found
+    asked = analysis.request("remedies", row.assembly, Case(assembly, teardown, {"step": step}), analysis.SOON)
+    if not asked.done:
+        return render(request, "editor/so_far.html", progress.shown(sent_by(request), 0.0, 0, ""))
+    items = [{"sentence": item["sentence"], "values": json.dumps(item["values"])} for item in asked.value]
+    return render(request, "editor/remedies.html", {"teardown_id": teardown_id, "id": step, "items": items})

@@ -16,8 +16,10 @@ from pulley.core.files import write_once
 from pulley.core.formats import teardown as teardown_json
 from pulley.core.publish.picture import is_whole, png
 from pulley.core.score.stages import displacements, poses_at
+from pulley.web.analysis import services as analysis
+from pulley.web.analysis.registry import Case
 from pulley.web.door import sent_by, whole
-from pulley.web.editor import page, persistence, services, verdicts
+from pulley.web.editor import page, persistence, services
 from pulley.web.editor.changes import REORDERING, VERBS
 from pulley.web.editor.changes.sent import Sent
 from pulley.web.editor.forms import TeardownFileForm
@@ -25,6 +27,7 @@ from pulley.web.editor.models import Teardown
 from pulley.web.editor.page.cards import pose_keys
 from pulley.web.errors import Unsure
 from pulley.web.library import bin
+from pulley.web.library.models import Assembly as AssemblyRow
 from pulley.web.library.services import core_assembly, store_file
 from pulley.web.library.views import assembly_of
 
@@ -48,9 +51,8 @@ def _state(
     """Every panel of the page, as it is now; or those that a contact check changes, once it is done."""
     sent = sent_by(request)
     grouping = sent.get("group_by") or sent.get("grouping", "part")
-    patience = verdicts.PATIENCE if verdict_only else 0.0
     at = whole(sent.get("at")) if request.method == "GET" else None
-    context = page.context(row, request.user, open_step, grouping, patience, None if at == row.cursor else at, teardown)
+    context = page.context(row, request.user, open_step, grouping, 0.0, None if at == row.cursor else at, teardown)
     more = {"verdict_only": verdict_only, "ledger_shown": sent.get("ledger")}
     response = render(request, "editor/state.html", context | more)
     response["HX-Trigger-After-Settle"] = "teardown-changed"
@@ -75,10 +77,13 @@ def state(request: HttpRequest, teardown_id: uuid.UUID) -> HttpResponse:
 
 @require_GET
 def verdict(request: HttpRequest, teardown_id: uuid.UUID) -> HttpResponse:
-    """What the contact check has found, once it is done; everything when the page is behind."""
-    row = teardown_of(request, teardown_id)
-    as_shown = whole(sent_by(request).get("revision")) == row.revision
-    return _state(request, row, sent_by(request).get("open", ""), verdict_only=as_shown)
+    """What the contact check has found; nothing while it goes on; everything when the page is behind."""
+    row, sent = teardown_of(request, teardown_id), sent_by(request)
+    as_shown = whole(sent.get("revision")) == row.revision
+    case = Case(core_assembly(row.assembly), services.teardown_at(row, whole(sent.get("at"))))
+    if page.checked(row, case, analysis.SOON)[0] is None and as_shown:
+        return HttpResponse(status=204)
+    return _state(request, row, sent.get("open", ""), verdict_only=as_shown)
 
 
 @require_POST
@@ -90,7 +95,7 @@ def edit(request: HttpRequest, teardown_id: uuid.UUID, verb: str) -> HttpRespons
     row, changed = services.edit(
         row,
         whole(sent.get("revision"), -1),
-        lambda teardown, assembly: _sure(sent, row.assembly_id, verb, teardown, assembly),
+        lambda teardown, assembly: _sure(sent, row.assembly, verb, teardown, assembly),
         at=whole(sent.get("at")),
         shown=whole(sent.get("entry")),
         asked=sent.get("asked", ""),
@@ -99,13 +104,12 @@ def edit(request: HttpRequest, teardown_id: uuid.UUID, verb: str) -> HttpRespons
     return _state(request, row, opened, teardown=changed.teardown)
 
 
-def _sure(
-    sent: Sent, assembly_id: uuid.UUID, verb: str, teardown: core.Teardown, assembly: Assembly
-) -> services.Changed:
+def _sure(sent: Sent, row: AssemblyRow, verb: str, teardown: core.Teardown, assembly: Assembly) -> services.Changed:
     """The change; Unsure when another order of the steps would make one run into something that it passed before."""
     changed = VERBS[verb](sent, teardown, assembly)
     if verb in REORDERING and sent.get("sure") != "1":
-        before, after = (verdicts.verdict(assembly_id, assembly, t, CHECKING) for t in (teardown, changed.teardown))
+        plans = (teardown, changed.teardown)
+        before, after = (analysis.request("check", row, Case(assembly, plan), CHECKING).value for plan in plans)
         if before is None or after is None:
             raise Unsure("Whether steps run into something in that order takes long to check. Nothing was changed.")
         had = {(snag.moving, snag.blocker) for found in before.snags.values() for snag in found}
@@ -155,7 +159,7 @@ def compare(request: HttpRequest, teardown_id: uuid.UUID, other_id: uuid.UUID) -
     left, right = teardown_of(request, teardown_id), teardown_of(request, other_id)
     if left.assembly_id != right.assembly_id:
         raise PulleyError("These are teardowns of two assemblies. Choose two of the same one to compare.")
-    sides = [page.context(row, request.user, patience=verdicts.PATIENCE) for row in (left, right)]
+    sides = [page.context(row, request.user, patience=CHECKING) for row in (left, right)]
     apart = describe.differences(*(persistence.load(row) for row in (left, right)))
     return render(request, "editor/compare.html", {"assembly": left.assembly, "sides": sides, "apart": apart})
 

@@ -15,8 +15,10 @@ from pulley.core.assembly import Assembly
 from pulley.core.naming import component_name
 from pulley.core.score.compose import Score, compose
 from pulley.core.score.shots import view_at
+from pulley.web.analysis import services as analysis
+from pulley.web.analysis.registry import Case
 from pulley.web.door import sent_by, whole
-from pulley.web.editor import services, verdicts
+from pulley.web.editor import progress, services
 from pulley.web.editor.changes.sent import camera_sent, json_sent, numbers
 from pulley.web.editor.models import Teardown
 from pulley.web.editor.views import teardown_of
@@ -57,14 +59,10 @@ def _time(request: HttpRequest, score: Score) -> float:
 def sights(request: HttpRequest, teardown_id: uuid.UUID) -> HttpResponse:
     """Every step that hides something that it moves, with what and how much of it is seen."""
     row, assembly, teardown, score = _shown(request, teardown_id)
-    found, share = verdicts.under_way(
-        ("sights", _views(teardown)),
-        row.assembly_id,
-        teardown,
-        lambda report: visibility.step_sights(assembly, teardown, score, report),
-    )
-    if found is None:
-        return _so_far(request, share, len(teardown.steps), "steps")
+    asked = analysis.request("sights", row.assembly, Case(assembly, teardown), analysis.SOON)
+    if not asked.done:
+        return _so_far(request, asked.progress, len(teardown.steps), "steps")
+    found = asked.value
     lines = [
         _sight_line(assembly, number, step, found[step.id])
         for number, step in enumerate(teardown.steps, 1)
@@ -75,17 +73,9 @@ def sights(request: HttpRequest, teardown_id: uuid.UUID) -> HttpResponse:
     )
 
 
-def _views(teardown: core.Teardown) -> tuple[Any, ...]:
-    """What visibility depends on beside the motions."""
-    moves = tuple(step.view for step in teardown.steps)
-    return teardown.cameras, teardown.orbits, teardown.hidden, teardown.bearings, moves
-
-
 def _so_far(request: HttpRequest, share: float, count: int, what: str) -> HttpResponse:
-    """How far something is that takes a while; what shows it asks the same again."""
-    sent = sent_by(request)
-    context = {"done": round(share * count), "count": count, "what": what, "sent": json.dumps(sent)}
-    return render(request, "editor/so_far.html", context)
+    """How far something is that takes a while; what shows it asks the same again, less and less often."""
+    return render(request, "editor/so_far.html", progress.shown(sent_by(request), share, count, what))
 
 
 def _sight_line(assembly: Assembly, number: int, step: core.Step, sight: visibility.Sight) -> dict[str, Any]:
@@ -103,14 +93,11 @@ def better(request: HttpRequest, teardown_id: uuid.UUID) -> HttpResponse:
         step = editing.find_step(teardown, id)
         bar = next(bar for bar in score.steps if bar.id == id)
         now = view_at(score.shots, bar.end, now) if step.view.camera else now
-    best, share = verdicts.under_way(
-        ("better", id, now, _time(request, score), _views(teardown)),
-        row.assembly_id,
-        teardown,
-        lambda report: visibility.better_view(assembly, teardown, score, id or None, now, report),
-    )
-    if best is None:
-        return _so_far(request, share, len(visibility.standard_directions(teardown)), "directions")
+    case = Case(assembly, teardown, {"step": id, "now": asdict(now), "time": _time(request, score)})
+    asked = analysis.request("better", row.assembly, case, analysis.SOON)
+    if not asked.done:
+        return _so_far(request, asked.progress, len(visibility.standard_directions(teardown)), "directions")
+    best = asked.value
     view = {key: value for key, value in asdict(best.camera).items() if key not in ("id", "name", "extra")}
     context = {
         "id": id,

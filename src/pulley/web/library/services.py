@@ -21,7 +21,8 @@ from pulley.core.formats.step import check_file, read_step, sha256_of
 from pulley.core.formats.store import keep_meshes, load_mesh
 from pulley.core.publish.picture import png
 from pulley.web.jobs.models import Job
-from pulley.web.jobs.services import Report, enqueue
+from pulley.web.jobs.registry import Report
+from pulley.web.jobs.services import enqueue
 from pulley.web.library.models import Assembly, Component, Part
 
 PICTURE = (480, 320)  # pixels of a library card's picture

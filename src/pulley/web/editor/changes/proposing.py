@@ -11,7 +11,7 @@ from pulley.web.editor.services import Changed
 def accept(sent: Sent, teardown: Teardown, assembly: Assembly) -> Changed:
     """The chosen ones of the steps that were proposed, after those that there are."""
     ids = set(paths_sent(sent, "steps"))
-    found = proposals.proposal(sent, teardown, assembly)
+    found = proposals.shown(sent, teardown, assembly)
     chosen = [step.id for step in found.steps if step.id in ids]
     if not chosen:
         raise PulleyError("No proposed step is chosen. Tick one or more, or leave the proposal.")

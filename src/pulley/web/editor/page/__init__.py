@@ -5,7 +5,7 @@ import json
 from dataclasses import asdict
 from typing import Any
 
-from pulley.core import crossings, describe, editing, visibility
+from pulley.core import describe, editing, visibility
 from pulley.core import teardown as core
 from pulley.core.assembly import Assembly
 from pulley.core.contact.check import Verdict
@@ -14,7 +14,9 @@ from pulley.core.score.compose import Score, compose
 from pulley.core.score.shots import orbit_shots, saved_home
 from pulley.core.trails import PATTERNS
 from pulley.web.accounts.models import Preferences, preferences_of
-from pulley.web.editor import services, verdicts
+from pulley.web.analysis import services as analysis
+from pulley.web.analysis.registry import Case
+from pulley.web.editor import services
 from pulley.web.editor.models import Teardown
 from pulley.web.editor.page.cards import cards as step_cards
 from pulley.web.editor.page.cards import pose_keys
@@ -46,9 +48,8 @@ def context(
     """
     assembly, teardown = core_assembly(row.assembly), teardown or services.teardown_at(row, at)
     chosen = preferences_of(user)
-    verdict = verdicts.verdict(row.assembly_id, assembly, teardown, patience)
+    verdict, crossed = checked(row, Case(assembly, teardown), patience)
     score = compose(assembly, teardown)
-    crossed = verdicts.crossed(row.assembly_id, teardown, lambda: _crossings(assembly, teardown, score), patience) or []
     cards = step_cards(assembly, teardown, verdict, open_step, chosen.unit)
     moved = [path for path, track in score.tracks.items() if track[-1].start >= 0]
     places = bars(score, cards)
@@ -75,7 +76,7 @@ def context(
         "grouping": grouping,
         "hidden_count": len(teardown.hidden),
         "counts": {"steps": len(cards), "moved": len(moved), "left": len(assembly.leaves) - len(moved)},
-        "checking": verdict is None,
+        "checking": verdict is None or crossed is None,
         "snag_count": sum(map(len, verdict.snags.values())) if verdict else 0,
         "tolerance": f"{shown(teardown.tolerance, chosen.unit)} {chosen.unit}",
         "judged": describe.tolerance_sentence(assembly, verdict.tolerance, verdict.exceptions, chosen.unit)
@@ -88,8 +89,8 @@ def context(
         "pitch": shown(pitch_of(chosen, assembly), chosen.unit),
         "state": json.dumps(_state(row, assembly, teardown, score, chosen)),
         "snags": json.dumps(_snags(verdict)),
-        "crossings": json.dumps([asdict(crossing) for crossing in crossed]),
-        "crossing_count": len({crossing.component for crossing in crossed}),
+        "crossings": json.dumps(crossed or []),
+        "crossing_count": len({crossing["component"] for crossing in crossed or ()}),
         "lines": core.LINES,
         "displays": DISPLAYS,
         "pictorial": ("isometric", "dimetric", "trimetric"),
@@ -119,8 +120,18 @@ def _bundles(assembly: Assembly, teardown: core.Teardown) -> list[dict[str, Any]
     return found
 
 
-def _crossings(assembly: Assembly, teardown: core.Teardown, score: Score) -> list[crossings.Crossing]:
-    return crossings.crossings(assembly, teardown, score) if teardown.trails_shown else []
+def checked(row: Teardown, case: Case, wait: float) -> tuple[Verdict | None, list[dict[str, Any]] | None]:
+    """What contact checks have found, and where trail lines cross parts; None for what is not known yet.
+
+    Without a ``wait`` nothing is begun: the page asks for it right after.
+    """
+    if not wait:
+        return analysis.known("check", case).value, analysis.known("crossings", case).value
+    crossed = analysis.request("crossings", row.assembly, case, topic=f"crossings {row.pk}")
+    verdict = analysis.request("check", row.assembly, case, wait, topic=f"check {row.pk}")
+    if verdict.done and not crossed.done:
+        crossed = analysis.request("crossings", row.assembly, case, wait)
+    return verdict.value, crossed.value
 
 
 def _snags(verdict: Verdict | None) -> dict[str, list[dict[str, Any]]]:

@@ -48,11 +48,17 @@ export function wirePanels(root, edit, open) {
 const STATE = ["revision", "entry", "open", "grouping", "ledger", "unit", "at"];
 const stateSent = (values) => JSON.stringify(STATE.map((name) => values[name] ?? ""));
 let awaited = ""; // the state of the page whose check is asked for
+let pause = 0; // ms until it is asked for again: longer each time
 
 /** Ask what a contact check finds, while the page says that one goes on; each asker stays until its answer is there. */
-export async function askVerdict(editor) {
+export function askVerdict(editor) {
   const state = stateSent(pageState());
   if (!document.querySelector("#checking") || awaited === state) return;
+  pause = 100;
+  ask(editor, state);
+}
+
+async function ask(editor, state) {
   awaited = state;
   const asker = document.createElement("span");
   asker.className = "checker";
@@ -62,7 +68,9 @@ export async function askVerdict(editor) {
   asker.remove();
   if (awaited !== state) return; // another one is under way
   awaited = "";
-  if (document.querySelector("#checking")) setTimeout(() => askVerdict(editor), 2000);
+  pause = Math.min(pause * 1.4, 2000);
+  const again = () => awaited === "" && document.querySelector("#checking") && ask(editor, stateSent(pageState()));
+  if (document.querySelector("#checking")) setTimeout(again, pause);
 }
 
 const asked = (element) => (element.getAttribute?.("hx-target") === "this" ? element.getAttribute("hx-get") : null);

@@ -1,11 +1,14 @@
 // The table of all travels: typed in like a spreadsheet; what is pasted fills downward.
 
+import { pageState } from "./ask.js";
+
 const { htmx } = window;
 
 /** The table in `box`. */
 export function createTable(app, box) {
   const table = {};
   let focus = null; // step and column that has the focus while the table is drawn anew
+  let drawn = ""; // the revision that it shows
   let told = []; // what was refused while it is drawn anew
   const notice = () => box.querySelector("#table-error");
 
@@ -23,7 +26,9 @@ export function createTable(app, box) {
     if (!table.open()) return;
     const field = document.activeElement?.closest?.("#table [data-column]");
     focus = field ? { step: field.closest("tr").dataset.step, column: field.dataset.column } : focus;
-    notice()?.replaceChildren();
+    const { revision } = pageState();
+    if (revision !== drawn) notice()?.replaceChildren(); // drawn anew for what a check has found, it keeps what was refused
+    drawn = revision;
     htmx.ajax("GET", app.editor.dataset.atTable, { source: box, target: box, swap: "innerHTML" });
   };
 

@@ -6,6 +6,7 @@ import time
 from types import FrameType
 from typing import Any
 
+from django.conf import settings
 from django.core.management import call_command
 from django.core.management.base import BaseCommand
 from django.db import Error, close_old_connections
@@ -14,11 +15,14 @@ from django_tasks_db.management.commands.db_worker import Worker
 
 from pulley.core.formats.step import prepare_reader
 from pulley.core.warm import warm
-from pulley.web.jobs.services import leaving, revive_stale
+from pulley.web.jobs.services import forget_analyses, revive_stale
+from pulley.web.jobs.worker import leaving
 from pulley.web.library import bin
 
 LOOK_EVERY = 5.0  # seconds
 EMPTY_EVERY = 3600.0  # seconds
+GLANCE = 0.04  # seconds between two looks at the queue
+DATABASE = "django_tasks_db.DatabaseBackend"
 
 
 class Leaving(Worker):
@@ -37,11 +41,17 @@ class Command(BaseCommand):
 
     def handle(self, *args: Any, **options: Any) -> None:
         """Run until told to stop."""
+        backend = settings.TASKS["default"]["BACKEND"]
+        if backend != DATABASE:
+            self.stderr.write(
+                f"Tasks are done by the workers of {backend}, which are started on their own; tending only."
+            )
+            _tend_for_ever()
         threading.Thread(target=_tend_for_ever, daemon=True).start()
         worker = Leaving(
             queue_names=["*"],
             excluded_queue_names=[],
-            interval=0.2,
+            interval=GLANCE,
             batch=False,
             backend_name="default",
             startup_delay=False,
@@ -64,6 +74,7 @@ def _tend_for_ever() -> None:
             if time.monotonic() - emptied > EMPTY_EVERY:
                 emptied = time.monotonic()
                 bin.empty()
+                forget_analyses()
                 call_command("clearsessions")
                 call_command("prune_db_task_results", verbosity=0)
         except Error as error:

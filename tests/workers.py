@@ -1,0 +1,46 @@
+"""Workers for tests: one that does everything at once, and one that runs beside a live server."""
+
+import threading
+from unittest import mock
+
+from django.db import connection
+from django.test import TestCase
+from django_tasks_db.management.commands.db_worker import Worker
+
+from pulley.web.jobs import services, worker
+
+
+def at_once(case: TestCase) -> None:
+    """Let the analyses that a test asks for be done where they are asked for: nobody else sees its transaction."""
+    do = mock.Mock(side_effect=lambda job: worker.perform(str(job.pk)) if job.key else None)
+    case.enterContext(mock.patch.object(services, "hand_over", do))
+    case.enterContext(mock.patch.object(worker, "BEAT_EVERY", 3600.0))
+
+
+class Beside:
+    """A worker for analyses in a thread of its own, beside a live server, until it is told to end."""
+
+    def __init__(self) -> None:
+        self.worker = Worker(
+            queue_names=[services.QUICK],
+            excluded_queue_names=[],
+            interval=0.02,
+            batch=False,
+            backend_name="default",
+            startup_delay=False,
+            max_tasks=None,
+            worker_id="beside",
+        )
+        self.thread = threading.Thread(target=self._run, daemon=True)
+        self.thread.start()
+
+    def _run(self) -> None:
+        try:
+            self.worker.run()
+        finally:
+            connection.close()
+
+    def end(self) -> None:
+        """Finish what is in hand, and stop."""
+        self.worker.running = False
+        self.thread.join()
