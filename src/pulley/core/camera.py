@@ -4,7 +4,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from pulley.core.errors import PulleyError
-from pulley.core.geometry.frames import Vector, unit
+from pulley.core.geometry.frames import VectorLike, triple, unit
 from pulley.core.teardown import Camera
 
 QUARTER = (0.62, -0.66, 0.43)  # from the target to the eye: right, front, a little from above
@@ -31,7 +31,7 @@ def camera_frame(camera: Camera) -> NDArray[np.float64]:
     """
     back = unit(np.subtract(camera.eye, camera.target))
     up = np.array(camera.up, float)
-    if np.linalg.norm(np.cross(up, back)) < 1e-6 * max(np.linalg.norm(up), 1e-12):
+    if np.linalg.norm(np.cross(up, back)) < 1e-6 * max(float(np.linalg.norm(up)), 1e-12):
         up = np.eye(3)[(int(np.argmax(np.abs(back))) + 1) % 3]
     right = unit(np.cross(up, back))
     return np.array([right, np.cross(back, right), back])
@@ -39,10 +39,10 @@ def camera_frame(camera: Camera) -> NDArray[np.float64]:
 
 def fitted(
     points: NDArray[np.float64],
-    direction: Vector = QUARTER,
+    direction: VectorLike = QUARTER,
     aspect: float = 4 / 3,
     fov: float = FOV,
-    up: Vector = (0.0, 0.0, 1.0),
+    up: VectorLike = (0.0, 0.0, 1.0),
 ) -> Camera:
     """The perspective view from ``direction`` that just holds all ``points`` (n, 3), in mm.
 
@@ -62,13 +62,13 @@ def fitted(
         When the direction is zero or not finite.
     """
     target = (points.min(0) + points.max(0)) / 2
-    upward = tuple(np.asarray(up, float).tolist())
-    aim = Camera("", "", tuple((target + unit(direction)).tolist()), tuple(target.tolist()), upward)
+    upward = triple(up)
+    aim = Camera("", "", triple(target + unit(direction)), triple(target), upward)
     a, b, c = camera_frame(aim) @ (points - target).T
     tall = np.tan(np.radians(fov) / 2)
     needed = c + MARGIN * np.maximum(np.abs(b) / tall, np.abs(a) / (tall * aspect))
     eye = target + unit(direction) * max(float(needed.max()), 1e-3)
-    return Camera("", "", tuple(eye.tolist()), tuple(target.tolist()), upward, fov=fov)
+    return Camera("", "", triple(eye), triple(target), upward, fov=fov)
 
 
 def project(camera: Camera, points: NDArray[np.float64], width: int, height: int) -> NDArray[np.float64]:

@@ -22,7 +22,7 @@ from pulley.core.contact.giving import find_gives
 from pulley.core.contact.scene import home_scene
 from pulley.core.contact.start import TOLERANCE, Allowed
 from pulley.core.describe import remedy_sentence
-from pulley.core.editing import find_step
+from pulley.core.editing.common import find_step
 from pulley.core.errors import PulleyError
 from pulley.core.formats import teardown as teardown_json
 from pulley.core.formats.step import read_step_kept

@@ -10,8 +10,8 @@ from pulley.core.assembly import Assembly
 from pulley.core.contact.check import Snag
 from pulley.core.contact.start import Allowed
 from pulley.core.geometry.directions import direction_word, off_axis
+from pulley.core.geometry.frames import triple
 from pulley.core.motion import Motion
-from pulley.core.motion.base import triple
 from pulley.core.naming import component_name
 from pulley.core.planning.ways_out import WayOut
 from pulley.core.quantities import measured, plain, shown
@@ -38,7 +38,7 @@ def odd_angle(motion: Motion) -> str:
 
 def way_sentence(assembly: Assembly, way: WayOut, unit: str = "mm") -> str:
     """What a way out offers: ``Up, clear`` or ``Left, 22.0 mm, then rod``."""
-    if way.free is None:
+    if way.free is None or way.blocker is None:
         return f"{way.word}, clear"
     name = component_name(assembly, way.blocker)
     if way.free < 0.05:

@@ -30,7 +30,7 @@ USAGE = """usage: ./pulley COMMAND
   demo       set everything up, load the demo data and serve it on this machine
   serve      the same without demo data; sign in with a user made by `./pulley manage createsuperuser`
   test       run every test; names of tests narrow it: ./pulley test tests.core
-  lint       check code style, imports between rooms, templates and scripts
+  lint       check code style, types, imports between rooms, templates and scripts
   bench      measure; prints ratios against a named alternative
   vendor     refresh static/vendor from package-lock.json
   lock       refresh requirements.txt from pyproject.toml
@@ -129,8 +129,10 @@ def children(server: mariadb.Server, listening: socket.socket) -> list[processes
     work, workers = python(str(ROOT / "manage.py"), "work"), max(_wanted("PULLEY_WORKERS", WORKERS), 1)
 
     def restart_database() -> subprocess.Popen[bytes]:
-        server.process = mariadb.start(VAR / "mariadb", server.port).process
-        return server.process
+        process = mariadb.start(VAR / "mariadb", server.port).process
+        assert process  # `start` has started it
+        server.process = process
+        return process
 
     def again() -> subprocess.Popen[bytes]:
         return start_web(listening, log / "web.log")
@@ -252,12 +254,13 @@ def take_pictures(_words: Sequence[str]) -> int:
 
 
 def lint(_words: Sequence[str]) -> int:
-    """Style, imports between rooms, templates, scripts."""
+    """Style, types, imports between rooms, templates, scripts."""
     scripts = sorted(map(str, (ROOT / "src/pulley/web/static/pulley").rglob("*.js")))
     places = ["src", "tests", "demo", "benchmarks", "manage.py"]
     commands = [
         python("-m", "ruff", "check", *places),
         python("-m", "ruff", "format", "--check", *places),
+        python("-m", "mypy"),
         [str(Path(sys.executable).with_name("lint-imports"))],
         python("-m", "djlint", "--lint", "--quiet", "src/pulley/web"),
         *(["node", "--check", script] for script in scripts),

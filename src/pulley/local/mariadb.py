@@ -38,14 +38,15 @@ class Server:
 
     def stop(self) -> None:
         """Let it write everything down and end."""
-        processes.stop(self.process, PATIENCE)
+        if self.process:
+            processes.stop(self.process, PATIENCE)
 
 
 def free_port() -> int:
     """A TCP port on loopback that nobody listens on."""
     with socket.socket() as probe:
         probe.bind(("127.0.0.1", 0))
-        return probe.getsockname()[1]
+        return int(probe.getsockname()[1])
 
 
 def start(folder: Path, port: int | None = None) -> Server:
@@ -139,7 +140,7 @@ def _grants(password: str) -> str:
 
 def _wait(server: Server, log: Path) -> None:
     until = time.monotonic() + PATIENCE
-    while time.monotonic() < until and server.process.poll() is None:
+    while time.monotonic() < until and server.process and server.process.poll() is None:
         try:
             return _connect(server)
         except MySQLdb.OperationalError:

@@ -2,8 +2,10 @@
 
 import re
 from collections.abc import Callable
+from typing import overload
 
 from django.conf import settings
+from django.contrib.auth.models import AnonymousUser
 from django.http import HttpRequest, HttpResponse
 
 from pulley.core.errors import PulleyError
@@ -23,6 +25,14 @@ def sent_by(request: HttpRequest) -> dict[str, str]:
     return sent
 
 
+@overload
+def whole(text: str | None) -> int | None: ...
+
+
+@overload
+def whole(text: str | None, otherwise: int) -> int: ...
+
+
 def whole(text: str | None, otherwise: int | None = None) -> int | None:
     """A whole number that the page sent, or ``otherwise``."""
     return int(text) if text and re.fullmatch(r"-?[0-9]{1,9}", text) else otherwise
@@ -40,7 +50,7 @@ def refuse_huge(get_response: Callable[[HttpRequest], HttpResponse]) -> Callable
             left -= len(chunk)
         limit = settings.UPLOAD_LIMIT // 2**20
         message = f"The file has {size / 2**20:.0f} MB; {limit} MB fit. Split the assembly. Nothing was brought in."
-        request.user = None
+        request.user = AnonymousUser()
         return say(request, message, 413)
 
     return middleware

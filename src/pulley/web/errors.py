@@ -6,6 +6,7 @@ import sys
 from collections.abc import Callable
 from typing import Any
 
+from django.contrib.auth.models import AnonymousUser
 from django.core.exceptions import RequestDataTooBig
 from django.db.utils import DatabaseError, InterfaceError, OperationalError
 from django.http import HttpRequest, HttpResponse
@@ -62,7 +63,7 @@ def explain(get_response: Handler) -> Handler:
             return say(request, TAKES_LONG, 503)
         return None
 
-    middleware.process_exception = process_exception
+    middleware.process_exception = process_exception  # type: ignore[attr-defined]
     return middleware
 
 
@@ -131,5 +132,5 @@ def _no_room(error: BaseException | None) -> bool:
 
 def _without_database(request: HttpRequest, message: str, status: int) -> HttpResponse:
     """`say`, in templates that ask the database nothing (not even who is signed in)."""
-    request.user = None
+    request.user = AnonymousUser()
     return say(request, message, status)

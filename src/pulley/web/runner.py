@@ -9,7 +9,7 @@ from django.test.runner import DiscoverRunner
 class CountingRunner(DiscoverRunner):
     """`DiscoverRunner` that ends with ``N passed, N failed, N skipped``."""
 
-    def suite_result(self, suite: unittest.TestSuite, result: unittest.TestResult, **kwargs: Any) -> int:
+    def suite_result(self, suite: unittest.TestSuite, result: "unittest.TextTestResult[Any]", **kwargs: Any) -> int:
         """Print the counts; the number of failures and errors."""
         failed = len(result.failures) + len(result.errors) + len(result.unexpectedSuccesses)
         skipped = len(result.skipped)

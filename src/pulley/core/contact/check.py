@@ -3,6 +3,7 @@
 from bisect import bisect_left
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass, field, replace
+from typing import Any
 from weakref import WeakKeyDictionary
 
 import numpy as np
@@ -26,7 +27,7 @@ Group = list[tuple[Stage, Bar]]
 STILL = 1e-6  # mm; movers that gain less than this on each other move as one
 BEND = 0.1  # mm to which it is told by how much a component gives
 KEPT = 4096  # groups of steps that are remembered for an assembly
-_checked: WeakKeyDictionary[Assembly, dict] = WeakKeyDictionary()
+_checked: WeakKeyDictionary[Assembly, dict[Any, Any]] = WeakKeyDictionary()
 
 
 @dataclass(frozen=True)
@@ -227,9 +228,10 @@ def _meet(scene: Scene, leg: Leg, mover: str, blocker: str) -> _Met | None:
     """The meeting of two leaves in a leg; None when there is none."""
     other = leg.moves.get(blocker)
     move = relative(leg.moves[mover], other)
-    turns = isinstance(move, Screw)
-    reach = abs(move.angle) if turns else float(np.linalg.norm(move))
-    contact = (scene.contact_turning if turns else scene.contact)(mover, blocker, move)
+    if isinstance(move, Screw):
+        reach, contact = abs(move.angle), scene.contact_turning(mover, blocker, move)
+    else:
+        reach, contact = float(np.linalg.norm(move)), scene.contact(mover, blocker, move)
     if contact.point is None or contact.travel > reach:
         return None
     share = contact.travel / reach
@@ -294,7 +296,7 @@ def encounters(scene: Scene, moves: dict[str, Move]) -> Iterator[tuple[str, str]
         mine = moves[scene.paths[place]]
         for other in np.flatnonzero(near):
             move = relative(mine, moves.get(scene.paths[other]))
-            if isinstance(move, Screw) or (np.linalg.norm(move) > STILL and scene.may_meet(place, other, move)):
+            if isinstance(move, Screw) or (np.linalg.norm(move) > STILL and scene.may_meet(place, int(other), move)):
                 yield scene.paths[place], scene.paths[other]
 
 

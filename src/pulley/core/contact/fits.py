@@ -154,7 +154,7 @@ def _near_wall(points: NDArray[np.float64], outward: bool) -> NDArray[np.float64
 
 def _rounds(assembly: Assembly, path: str) -> Iterator[tuple[Any, Line]]:
     """Every round face of a leaf, with its axis at home."""
-    leaf = assembly.by_path[path]
+    leaf = assembly.leaf(path)
     for cylinder in leaf.part.mesh.cylinders:
         yield cylinder, _placed(Line(np.array(cylinder.origin), np.array(cylinder.direction)), leaf.pose)
 
@@ -165,7 +165,7 @@ def _placed(line: Line, pose: Pose) -> Line:
 
 def _round(assembly: Assembly, path: str, axis: Line) -> NDArray[np.float64]:
     """A leaf's vertices (n, 4) at home, as radius, angle and height about an axis, and their normals' share outward."""
-    leaf = assembly.by_path[path]
+    leaf = assembly.leaf(path)
     points = apply(leaf.pose, leaf.part.mesh.vertices)
     arm = points - axis.origin
     arm -= np.outer(arm @ axis.direction, axis.direction)
@@ -192,7 +192,7 @@ def _lines(assembly: Assembly, path: str) -> tuple[Line, ...]:
         if all(direction_between(line, other, COAXIAL, ASKEW) is None for other in found):
             found.append(line)
     balanced = inertia_axis(assembly.leaf(path).part.mesh)
-    return (*found, *([_placed(balanced, assembly.by_path[path].pose)] if balanced else ()))
+    return (*found, *([_placed(balanced, assembly.leaf(path).pose)] if balanced else ()))
 
 
 Bare = Mapping[frozenset[str], dict[str, Mesh] | None]  # by confirmed pair, its meshes less the fit; None: all of it
@@ -214,9 +214,9 @@ def bare_meshes(assembly: Assembly, confirmed: Iterable[Mapping[str, Any]]) -> d
 @lru_cache(maxsize=4096)
 def _bare(assembly: Assembly, path: str, fit: Fit) -> Mesh:
     """A leaf's mesh less the facets that lie between the two radii of a fit."""
-    leaf = assembly.by_path[path]
+    leaf = assembly.leaf(path)
     axis = Line(np.array(fit.origin), np.array(fit.direction))
     radius = cylindrical(apply(leaf.pose, leaf.part.mesh.vertices), axis)[:, 0]
     inside = (radius >= fit.low - TOLERANCE) & (radius <= fit.high + TOLERANCE)
     mesh = leaf.part.mesh
-    return replace(mesh, bare=~inside[mesh.triangles].all(1), thickness=mesh.walls)
+    return replace(mesh, bare=~np.asarray(inside[mesh.triangles].all(1)), thickness=mesh.walls)

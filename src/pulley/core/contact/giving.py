@@ -46,18 +46,19 @@ def opened(ring: Mesh, ring_pose: Pose, other: Mesh, other_pose: Pose, by: float
     if axis is None or abs(float(ring_pose[:3, :3] @ axis.direction @ along)) < ALONG:
         return None
     relative = (inverse(ring_pose) @ other_pose).round(9) + 0.0
-    return _opened(ring, other, relative.tobytes(), by)
+    return _opened(ring, axis, other, relative.tobytes(), by)
 
 
 @lru_cache(maxsize=1024)
-def _opened(ring: Mesh, other: Mesh, relative: bytes, by: float) -> Mesh:
-    axis = ring_axis(ring)
+def _opened(ring: Mesh, axis: Line, other: Mesh, relative: bytes, by: float) -> Mesh:
     inner, outer = _radii(ring, axis)
     radius = cylindrical(apply(np.frombuffer(relative).reshape(4, 4), other.vertices), axis)[:, 0]
     within = (radius >= inner - TOLERANCE) & (radius <= inner + by + TOLERANCE)
     without = (radius >= outer - by - TOLERANCE) & (radius <= outer + TOLERANCE)
     passed = (within | without)[other.triangles].all(1)
-    return replace(other, bare=~passed if other.bare is None else other.bare & ~passed, thickness=other.walls)
+    return replace(
+        other, bare=np.asarray(~passed if other.bare is None else other.bare & ~passed), thickness=other.walls
+    )
 
 
 @lru_cache(maxsize=1024)
@@ -110,7 +111,7 @@ def find_give(assembly: Assembly, path: str) -> Give | None:
     By shape: a slotted ring, or a torus; by name otherwise. Only where something else holds it along its axis both
     ways, and giving helps.
     """
-    leaf = assembly.by_path[path]
+    leaf = assembly.leaf(path)
     why = _why(leaf)
     if why is None:
         return None
@@ -155,8 +156,9 @@ def _is_torus(mesh: Mesh, axis: Line) -> bool:
 
 def _needed(ring: Leaf, others: list[Leaf]) -> float:
     """The least in mm that a ring must give to leave along its axis one way; 0 when it needs none or none helps."""
-    mesh = ring.part.mesh
-    axis = ring_axis(mesh)
+    axis = ring_axis(ring.part.mesh)
+    if axis is None:
+        return 0.0
     along = ring.pose[:3, :3] @ axis.direction
     held = [other for other in others if _held(ring, other, along, 0.0) and _held(ring, other, -along, 0.0)]
     if not held or not all(any(_held(ring, other, way, 0.0) for other in others) for way in (along, -along)):
@@ -181,5 +183,7 @@ def _steps(ring: Leaf, others: list[Leaf], axis: Line) -> set[float]:
 
 
 def _held(ring: Leaf, other: Leaf, along: Vector, by: float) -> bool:
-    mesh = opened(ring.part.mesh, ring.pose, other.part.mesh, other.pose, by, along) if by else other.part.mesh
+    mesh = other.part.mesh
+    if by:
+        mesh = opened(ring.part.mesh, ring.pose, mesh, other.pose, by, along) or mesh
     return first_contact(ring.part.mesh, ring.pose, mesh, other.pose, along).point is not None

@@ -6,7 +6,7 @@ Facets are triangles (k, 3, 3) in a view frame whose third coordinate w runs alo
 import math
 
 import numpy as np
-from numba import carray, njit, types
+from numba import carray, njit, types  # type: ignore[attr-defined]
 from numba.extending import intrinsic
 from numpy.typing import NDArray
 
@@ -434,7 +434,8 @@ def first_of(
         if least[c] >= best:
             break
         k, m = sides[c, 0, 0], sides[c, 1, 0]
-        facets, boxes = carray(_floats_at(sides[c, 0, 1]), (k, 3, 3)), carray(_floats_at(sides[c, 0, 4]), (k, 6))
+        facets = carray(_floats_at(sides[c, 0, 1]), (k, 3, 3))  # type: ignore[call-arg]  # numba adds the context
+        boxes = carray(_floats_at(sides[c, 0, 4]), (k, 6))
         rest, theirs = carray(_floats_at(sides[c, 1, 1]), (m, 3, 3)), carray(_floats_at(sides[c, 1, 4]), (m, 6))
         slack, grid = carray(_floats_at(sides[c, 0, 3]), (k,)), carray(_floats_at(sides[c, 1, 3]), (m + 10,))[m:]
         cells = sides[c, 1, 8]

@@ -120,7 +120,7 @@ def new_overlaps(
 
 def _crosses_anew(assembly: Assembly, a: str, b: str, poses: Mapping[str, Pose]) -> bool:
     """Whether two surfaces cross or touch at ``poses`` that are apart at home."""
-    one, other = assembly.by_path[a], assembly.by_path[b]
+    one, other = assembly.leaf(a), assembly.leaf(b)
     now = mesh_distance(one.part.mesh, poses[a], other.part.mesh, poses[b])
     return now <= 0 < mesh_distance(one.part.mesh, one.pose, other.part.mesh, other.pose)
 

@@ -3,6 +3,7 @@
 from collections.abc import Iterable, Iterator, Mapping
 from dataclasses import dataclass, field
 from functools import cached_property, lru_cache
+from typing import Any
 from weakref import WeakValueDictionary
 
 import numpy as np
@@ -105,8 +106,8 @@ class Scene:
         return self._pairs[key]
 
     def _judged(self, mover: str, other: str, along: Vector, give: float) -> tuple[Mesh, Mesh, Allowed] | None:
-        meshes = self.terms.fits.get(pair := frozenset((mover, other)), {})
-        if pair in self.terms.fits and meshes is None:
+        meshes = self.terms.fits.get(frozenset((mover, other)), {})
+        if meshes is None:
             return None
         mesh, rest = (meshes.get(path, self.assembly.leaf(path).part.mesh) for path in (mover, other))
         poses = [self.start.get(path, self.poses[path]) for path in (mover, other)]
@@ -127,7 +128,8 @@ class Scene:
         found = {}
         for (mover, other, _), pair in self._pairs.items():
             if pair and (pair[2].sunk or abs(pair[2].tolerance - self.tolerance) > 1e-9):
-                found[tuple(sorted((self.paths[mover], self.paths[other])))] = pair[2]
+                first, second = sorted((self.paths[mover], self.paths[other]))
+                found[first, second] = pair[2]
         return found
 
     def body(self, path: str) -> tuple[Mesh, Pose]:
@@ -243,7 +245,7 @@ class Scene:
         return found
 
     @cached_property
-    def _facings(self) -> WeakValueDictionary[tuple, Facing]:
+    def _facings(self) -> WeakValueDictionary[tuple[Any, ...], Facing]:
         return WeakValueDictionary()
 
 

@@ -53,7 +53,8 @@ def skin(mesh: Mesh) -> Skin:
     none = (np.zeros((0, 3, 3)), np.zeros((0, 3, 3)), np.zeros((0, 3)), np.zeros(0, bool), np.zeros((0, 3, 3)))
     parts = [part for part in (_skin_of(mesh, piece) for piece in mesh.pieces) if len(part[0])]
     first = np.cumsum([0, *(len(part[0]) for part in parts)])[:-1]
-    return Skin(*(np.concatenate(arrays) for arrays in zip(*(parts or [none]), strict=True)), first)
+    corners, inset, most, both, true = (np.concatenate(arrays) for arrays in zip(*(parts or [none]), strict=True))
+    return Skin(corners, inset, most, both, true, first)
 
 
 Bounds = tuple[NDArray[Any], ...]  # all but the last of a `Skin`'s arrays, of one body

@@ -21,7 +21,7 @@ from pulley.core.contact.kernels import EDGE_ON, NEVER, straighten
 from pulley.core.contact.start import TOLERANCE, Allowed, allowed, placed_within
 from pulley.core.contact.sweep import APART, Contact, Facing, begins, thin_gap
 from pulley.core.contact.thinning import skin
-from pulley.core.geometry.frames import Pose, inverse, view_frame
+from pulley.core.geometry.frames import Pose, inverse, triple, view_frame
 from pulley.core.geometry.mesh import Mesh
 from pulley.core.motion.travel import Screw
 
@@ -111,7 +111,7 @@ def _contact(
     gap, u, v, w = begins(ahead, behind, shift, found, may, pace)
     end = w + gap
     point = (u * np.cos(end), u * np.sin(end), v + advance * end / WHOLE)
-    return Contact(float(np.degrees(gap)), tuple(float(c) for c in point), float(np.degrees(max(found[0], 0.0))))
+    return Contact(float(np.degrees(gap)), triple(point), float(np.degrees(max(found[0], 0.0))))
 
 
 def _grown(

@@ -7,7 +7,7 @@ import numpy as np
 
 from pulley.core.assembly import Assembly
 from pulley.core.errors import PulleyError
-from pulley.core.geometry.frames import Vector3, unit
+from pulley.core.geometry.frames import Vector3, triple, unit
 from pulley.core.teardown import Camera, Step, Teardown
 
 LABEL_LIMIT = 200
@@ -58,7 +58,7 @@ def checked_direction(direction: Vector3) -> Vector3:
         unit(np.array(direction, float))
     except ValueError as error:
         raise PulleyError(f"That is no direction: {error}.") from error
-    return tuple(float(c) for c in direction)
+    return triple(direction)
 
 
 def checked_name(name: str, what: str) -> str:

@@ -100,7 +100,7 @@ def children_of(assembly: Assembly, path: str) -> tuple[str, ...]:
 
 def smallest_cover(assembly: Assembly, leaves: Iterable[str]) -> tuple[str, ...]:
     """The fewest components that hold exactly these leaves, in tree order; never the whole assembly as one."""
-    wanted, taken = set(leaves), set()
+    wanted, taken = set(leaves), set[str]()
     cover = []
     for component in assembly.components:
         below = assembly.below[component.path]

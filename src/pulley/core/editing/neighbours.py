@@ -10,9 +10,8 @@ from pulley.core.editing.common import with_each, with_step
 from pulley.core.editing.several import split
 from pulley.core.editing.steps import put_before
 from pulley.core.errors import PulleyError
-from pulley.core.geometry.frames import Vector, unit
+from pulley.core.geometry.frames import Vector, triple, unit
 from pulley.core.motion import Axial
-from pulley.core.motion.base import triple
 from pulley.core.naming import component_name
 from pulley.core.planning.stacking import extents
 from pulley.core.score.stages import displacements, poses_at
@@ -68,7 +67,7 @@ def _reordered(step: Step, mover: str, neighbour: str, in_front: bool) -> Step:
     members = tuple(member for layer in layers for member in layer)
     sizes = tuple(map(len, layers))
     fan = replace(step.motion.fan, layers=sizes if max(sizes) > 1 else ())
-    return replace(step, members=members, motion=replace(step.motion, fan=fan))
+    return replace(step, members=members, motion=replace(_straight(step), fan=fan))
 
 
 def _relaid(teardown: Teardown, assembly: Assembly, step: Step, other: Step, in_front: bool) -> Teardown:

@@ -80,7 +80,7 @@ def split(teardown: Teardown, assembly: Assembly, id: str) -> Teardown:
     if len(teardown.steps) + len(step.members) - 1 > STEP_LIMIT:
         raise PulleyError(f"A teardown holds at most {STEP_LIMIT} steps.")
     taken = [other.id for other in teardown.steps]
-    made = []
+    made: list[Step] = []
     for member, rank in zip(step.members, step.ranks, strict=True):
         new = made and free_id(taken, "s")
         taken += [new] if new else []
@@ -134,7 +134,7 @@ def _counterparts(assembly: Assembly, members: Sequence[str], normal: np.ndarray
         missing = [member for member, found in other.items() if found is None]
         same = [member for member, found in other.items() if found == member]
         if not missing and len(same) < len(members):
-            return isometry, other
+            return isometry, {member: found for member, found in other.items() if found}
         lost = lost or (missing or same)[0]
     raise PulleyError(
         f"{component_name(assembly, lost)} has no counterpart on the other side. Choose another side, or leave it out."
@@ -155,6 +155,6 @@ def _standing_at(assembly: Assembly, member: str, isometry: Pose) -> str | None:
 
 def _bounds(assembly: Assembly, path: str) -> np.ndarray:
     """Lowest and highest corner (2, 3) of a component at home."""
-    leaves = [assembly.by_path[leaf] for leaf in assembly.below[path]]
+    leaves = [assembly.leaf(leaf) for leaf in assembly.below[path]]
     points = np.concatenate([apply(leaf.pose, leaf.part.mesh.vertices) for leaf in leaves])
     return np.array([points.min(0), points.max(0)])

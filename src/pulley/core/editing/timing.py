@@ -8,7 +8,7 @@ from pulley.core.editing.common import find_step, find_steps, with_each, with_st
 from pulley.core.editing.steps import put_before
 from pulley.core.errors import PulleyError
 from pulley.core.quantities import DURATION_LIMIT
-from pulley.core.score.compose import bars, compose
+from pulley.core.score.compose import Bar, bars, compose
 from pulley.core.teardown import Step, Teardown, Timing
 from pulley.core.visibility import peels
 
@@ -33,7 +33,7 @@ def starting(step: Step, start: str | float | None) -> Step:
 def set_start(teardown: Teardown, id: str, start: str | float | None) -> Teardown:
     """Let a step begin when the one before ends (None or 0), together with it ("with"), or seconds after it ended."""
     step = find_step(teardown, id)
-    if start != "with" and start is not None:
+    if not isinstance(start, str) and start is not None:
         start = round(checked_time(start, "pause"), 6) or None
     return with_step(teardown, starting(step, start))
 
@@ -97,7 +97,7 @@ def drag_bar(teardown: Teardown, id: str, start: float) -> Teardown:
     return set_start(teardown, id, "with" if pause < 0 else pause)
 
 
-def _plays_with(timed: Sequence, place: int, before: int) -> bool:
+def _plays_with(timed: Sequence[Bar], place: int, before: int) -> bool:
     """Whether every bar between two places overlaps the one that is dragged: no order to be changed there."""
     between = range(before, place) if before < place else range(place + 1, before + 1)
     return all(timed[k].start < timed[place].end and timed[k].end > timed[place].start for k in between)

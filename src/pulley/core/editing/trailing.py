@@ -3,13 +3,14 @@
 import re
 from collections.abc import Sequence
 from dataclasses import replace
+from typing import Any
 
 import numpy as np
 
 from pulley.core.assembly import Assembly
 from pulley.core.editing.common import find_steps, free_id, known_members, with_each
 from pulley.core.errors import PulleyError
-from pulley.core.geometry.frames import Vector3
+from pulley.core.geometry.frames import Vector3, triple
 from pulley.core.quantities import DISTANCE_LIMIT
 from pulley.core.teardown import DISPLAYS, LINES, Jog, Route, Teardown, Tint, TrailOf
 
@@ -67,7 +68,7 @@ def _one_leaf(assembly: Assembly, component: str) -> tuple[str]:
 def _checked_point(point: Vector3) -> Vector3:
     if not np.isfinite(point).all() or np.abs(point).max() > 1e7:
         raise PulleyError("A point lies out of reach. Point at it again.")
-    return tuple(float(c) + 0.0 for c in point)
+    return triple(point)
 
 
 def add_jog(teardown: Teardown, component: str, jog: Jog) -> Teardown:
@@ -143,7 +144,8 @@ def set_line(
         raise PulleyError(f"A line is {WIDTHS[0]} to {WIDTHS[1]:g} mm wide; this one is {width:g}.")
     wanted = {"line": line, "width": width, "colour": colour and checked_colour(colour)}
     wanted |= {"through": through, "marks": marks}
-    style = replace(teardown.line, **{key: value for key, value in wanted.items() if value is not None})
+    given: dict[str, Any] = {key: value for key, value in wanted.items() if value is not None}
+    style = replace(teardown.line, **given)
     return replace(teardown, line=style)
 
 
@@ -161,9 +163,8 @@ def set_look(
     if display is not None and display not in DISPLAYS:
         raise PulleyError(f"There is no display “{display[:40]}”. Choose one of {', '.join(DISPLAYS)}.")
     wanted = {"display": display, "shadows": shadows, "paper": paper}
-    return replace(
-        teardown, look=replace(teardown.look, **{key: value for key, value in wanted.items() if value is not None})
-    )
+    given: dict[str, Any] = {key: value for key, value in wanted.items() if value is not None}
+    return replace(teardown, look=replace(teardown.look, **given))
 
 
 def set_tint(

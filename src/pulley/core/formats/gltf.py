@@ -1,6 +1,7 @@
 """glTF 2.0 binary (Khronos): the assembly as one GLB, each part's mesh once and one node a component."""
 
 from dataclasses import dataclass, field
+from typing import Any
 
 import numpy as np
 import pygltflib as gltf
@@ -59,7 +60,7 @@ class _Book:
     meshes: list[gltf.Mesh] = field(default_factory=list)
     _shapes: dict[str, list[gltf.Primitive]] = field(default_factory=dict)
     _mesh_of: dict[tuple[str, int], int] = field(default_factory=dict)
-    _material_of: dict[tuple, int] = field(default_factory=dict)
+    _material_of: dict[tuple[Any, ...], int] = field(default_factory=dict)
 
     def node(self, leaf: Leaf) -> gltf.Node:
         material = self.material(leaf.colour or PLAIN, not leaf.part.mesh.closed)
@@ -109,7 +110,7 @@ class _Book:
 
     def _enter(
         self,
-        rows: NDArray,
+        rows: NDArray[Any],
         target: int,
         component: int,
         kind: str,

@@ -59,7 +59,7 @@ def fence(read: Iterable[Path], write: Iterable[Path]) -> bool:
     """
     call = ctypes.CDLL(None, use_errno=True).syscall if sys.platform == "linux" else None
     version = call(CREATE_RULESET, None, ctypes.c_size_t(0), 1) if call else -1
-    if version < 1:
+    if call is None or version < 1:
         return False
     every = sum(rights for since, rights in RIGHTS.items() if since <= version)
     rules = _Ruleset(every, TCP if version >= 4 else 0)
@@ -73,6 +73,6 @@ def fence(read: Iterable[Path], write: Iterable[Path]) -> bool:
             call(ADD_RULE, ruleset, PATH_BENEATH, ctypes.byref(rule), 0)
             os.close(folder)
     ctypes.CDLL(None).prctl(PR_SET_NO_NEW_PRIVS, 1, 0, 0, 0)
-    fenced = call(RESTRICT_SELF, ruleset, 0) == 0
+    fenced = bool(call(RESTRICT_SELF, ruleset, 0) == 0)
     os.close(ruleset)
     return fenced

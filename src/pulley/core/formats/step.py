@@ -131,16 +131,18 @@ def prepare_reader() -> None:
 
 @dataclass(frozen=True)
 class _Reader:
-    """A reader process, and the file that its standard error goes to."""
+    """A reader process, what it is told and what it answers, and the file that its standard error goes to."""
 
     process: subprocess.Popen[str]
+    orders: IO[str]
+    answers: IO[str]
     errors: IO[str]
 
     def close(self) -> None:
         """End it, if it has not ended, and let go of its files."""
         self.process.kill()
         self.process.wait()
-        self.process.stdin.close()
+        self.orders.close()
         self.errors.close()
 
 
@@ -158,7 +160,8 @@ def _start_reader(memory_limit: int) -> _Reader:
         preexec_fn=lambda: confine(memory_limit),
         env=_no_secrets() | {"OMP_NUM_THREADS": "1", "OPENBLAS_NUM_THREADS": "1"},
     )
-    return _Reader(process, errors)
+    assert process.stdin and process.stdout  # both are pipes
+    return _Reader(process, process.stdin, process.stdout, errors)
 
 
 def _no_secrets() -> dict[str, str]:
@@ -171,7 +174,7 @@ def _take_reader(memory_limit: int) -> _Reader:
         reader = _standby.pop()
         if reader.process.poll() is None:
             return reader
-        reader.process.stdout.close()
+        reader.answers.close()
         reader.close()
     return _start_reader(memory_limit)
 
@@ -189,9 +192,9 @@ def _run_reader(arguments: list[str], name: str, report: Report, time_limit: flo
     timer.start()
     try:
         with contextlib.suppress(BrokenPipeError):
-            process.stdin.write(json.dumps(arguments) + "\n")
-            process.stdin.flush()
-        error = _follow(process, report) or _missing_library(reader.errors)
+            reader.orders.write(json.dumps(arguments) + "\n")
+            reader.orders.flush()
+        error = _follow(reader.answers, report) or _missing_library(reader.errors)
         status = process.wait()
     finally:
         timer.cancel()
@@ -217,7 +220,7 @@ def _missing_library(errors: IO[str]) -> str | None:
     return f"The reader cannot start: {found[1]}. Start Pulley with ./pulley, which installs what is missing."
 
 
-def _follow(process: subprocess.Popen[str], report: Report) -> str | None:
+def _follow(answers: IO[str], report: Report) -> str | None:
     """Pass on progress until the reader closes its output; its error line, if it gave one.
 
     While the reader is silent the last report is repeated, so that whoever is told can still stop it.
@@ -225,8 +228,8 @@ def _follow(process: subprocess.Popen[str], report: Report) -> str | None:
     lines: queue.SimpleQueue[str | None] = queue.SimpleQueue()
 
     def listen() -> None:
-        with process.stdout:
-            for line in process.stdout:
+        with answers:
+            for line in answers:
                 lines.put(line)
         lines.put(None)
 

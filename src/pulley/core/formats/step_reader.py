@@ -98,7 +98,8 @@ def _colour(label: TDF_Label) -> Colour | None:
     colour = Quantity_Color()
     for kind in (XCAFDoc_ColorSurf, XCAFDoc_ColorGen, XCAFDoc_ColorCurv):
         if XCAFDoc_ColorTool.GetColor_s(label, kind, colour):
-            return tuple(round(float(v), 4) for v in colour.Values(Quantity_TOC_sRGB))
+            red, green, blue = (round(float(v), 4) for v in colour.Values(Quantity_TOC_sRGB))
+    return red, green, blue
     return None
 
 
@@ -115,7 +116,7 @@ def _shape_colour(label: TDF_Label) -> Colour | None:
         if colour:
             shape = XCAFDoc_ShapeTool.GetShape_s(item)
             area[colour] = area.get(colour, 0) + max(1, len(subshapes(shape, TopAbs_FACE)))
-    return max(area, key=area.get) if area else None
+    return max(area, key=lambda colour: area[colour]) if area else None
 
 
 def _entry(label: TDF_Label) -> str:
@@ -198,6 +199,9 @@ def _refuse_others(path: Path, names: list[str], fenced: bool) -> None:
         )
 
 
+_documents: list[TDocStd_Document] = []  # keeps the labels' shapes alive until the meshes are made
+
+
 def _roots(path: Path, fenced: bool) -> list[Node]:
     document = TDocStd_Document(TCollection_ExtendedString("BinXCAF"))
     XCAFDoc_DocumentTool.SetLengthUnit_s(document, 0.001)
@@ -213,7 +217,7 @@ def _roots(path: Path, fenced: bool) -> list[Node]:
     XCAFDoc_DocumentTool.ShapeTool_s(document.Main()).GetFreeShapes(free)
     theirs = _names_like_the_kernels(path)
     roots = [_tree(label, theirs) for label in free]
-    _roots.document = document  # keeps the labels' shapes alive until the meshes are made
+    _documents.append(document)
     return roots
 
 

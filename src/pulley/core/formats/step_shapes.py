@@ -205,8 +205,8 @@ def _face_mesh(face: TopoDS_Face) -> FaceMesh:
     if not triangulation.HasNormals():
         triangulation.ComputeNormals()
     normals = np.array([triangulation.Normal(k).Coord() for k in numbers])
-    triangles = [triangulation.Triangle(k).Get() for k in range(1, triangulation.NbTriangles() + 1)]
-    triangles = np.array(triangles, int).reshape(-1, 3) - 1
+    facets = [triangulation.Triangle(k).Get() for k in range(1, triangulation.NbTriangles() + 1)]
+    triangles: NDArray[np.int32] = np.array(facets, np.int32).reshape(-1, 3) - 1
     if face.Orientation() == TopAbs_REVERSED:
         triangles = triangles[:, ::-1]
     normals = normals @ pose[:3, :3].T

@@ -10,6 +10,7 @@ Pose = NDArray[np.float64]
 Vector = NDArray[np.float64]
 Vector3 = tuple[float, float, float]
 Quaternion = tuple[float, float, float, float]
+VectorLike = Vector | Vector3
 
 
 def translation(vector: Vector) -> Pose:
@@ -24,7 +25,17 @@ def apply(pose: Pose, points: NDArray[np.float64]) -> NDArray[np.float64]:
     return points @ pose[:3, :3].T + pose[:3, 3]
 
 
-def unit(vector: Vector) -> Vector:
+def triple(vector: object) -> Vector3:
+    """Three plain numbers, without negative zeros.
+
+    >>> triple(np.array([1, -0.0, 2]))
+    (1.0, 0.0, 2.0)
+    """
+    x, y, z = (np.asarray(vector, float) + 0.0).tolist()
+    return x, y, z
+
+
+def unit(vector: VectorLike) -> Vector:
     """The direction of ``vector``; ValueError when it has none (zero or not finite)."""
     vector = np.asarray(vector, dtype=float)
     length = math.sqrt(float(vector @ vector)) if vector.shape == (3,) else 0.0

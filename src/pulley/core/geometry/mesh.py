@@ -123,11 +123,11 @@ class Mesh:
         return tuple(self._piece(np.flatnonzero(self.bodies == body)) for body in np.unique(self.bodies))
 
     def _piece(self, rows: NDArray[np.intp]) -> "Piece":
-        used, triangles = np.unique(self.triangles[rows], return_inverse=True)
+        used, corners = np.unique(self.triangles[rows], return_inverse=True)
         _, first, inverse = np.unique(
             np.round(self.vertices[used] / WELD).astype(np.int64), axis=0, return_index=True, return_inverse=True
         )
-        vertices, triangles = _parted(self.vertices[used][first], inverse.reshape(-1)[triangles.reshape(-1, 3)])
+        vertices, triangles = _parted(self.vertices[used][first], inverse.reshape(-1)[corners.reshape(-1, 3)])
         return Piece(rows, vertices, triangles, self.volume is not None)
 
     @property

@@ -10,7 +10,7 @@ import numpy as np
 from pulley.core.assembly import Assembly
 from pulley.core.errors import PulleyError
 from pulley.core.geometry.directions import direction_word
-from pulley.core.geometry.frames import Pose, Vector3, unit
+from pulley.core.geometry.frames import Pose, Vector3, triple, unit
 from pulley.core.motion.base import (
     DISTANCE,
     FAN,
@@ -22,7 +22,6 @@ from pulley.core.motion.base import (
     checked_distance,
     mapped_vector,
     reversed_vector,
-    triple,
 )
 from pulley.core.motion.travel import Slide, Travel
 from pulley.core.quantities import PITCH, round_down, shown

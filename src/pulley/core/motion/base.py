@@ -9,7 +9,7 @@ import numpy as np
 
 from pulley.core.assembly import Assembly
 from pulley.core.errors import PulleyError
-from pulley.core.geometry.frames import Pose, Vector3, apply, unit
+from pulley.core.geometry.frames import Pose, Vector3, apply, triple, unit
 from pulley.core.motion.travel import Travel
 from pulley.core.quantities import DISTANCE_LIMIT, shown
 
@@ -218,12 +218,6 @@ def reversed_vector(vector: Vector3) -> Vector3:
     """The vector the other way, without negative zeros."""
     x, y, z = vector
     return (-x + 0.0, -y + 0.0, -z + 0.0)
-
-
-def triple(vector: Any) -> Vector3:
-    """Three plain numbers, without negative zeros."""
-    x, y, z = (np.asarray(vector, float) + 0.0).tolist()
-    return x, y, z
 
 
 def mapped_vector(isometry: Pose, vector: Vector3) -> Vector3:

@@ -11,8 +11,8 @@ from numpy.typing import NDArray
 from pulley.core.assembly import Assembly
 from pulley.core.errors import PulleyError
 from pulley.core.geometry.curves import catmull_rom
-from pulley.core.geometry.frames import Pose, Vector3, unit
-from pulley.core.motion.base import FAN, Displaced, Fan, Motion, Shorter, mapped_vector, reversed_vector, triple
+from pulley.core.geometry.frames import Pose, Vector3, triple, unit
+from pulley.core.motion.base import FAN, Displaced, Fan, Motion, Shorter, mapped_vector, reversed_vector
 from pulley.core.motion.travel import Slide, Travel
 from pulley.core.quantities import DISTANCE_LIMIT
 

@@ -10,7 +10,7 @@ from cattrs.gen import override
 
 from pulley.core.assembly import Assembly
 from pulley.core.errors import PulleyError
-from pulley.core.geometry.frames import Pose, Vector, Vector3, apply, unit
+from pulley.core.geometry.frames import Pose, Vector, Vector3, apply, triple, unit
 from pulley.core.motion.axial import ROUND, Axial
 from pulley.core.motion.base import (
     DISTANCE,
@@ -22,7 +22,6 @@ from pulley.core.motion.base import (
     checked_distance,
     mapped_axis,
     mapped_point,
-    triple,
 )
 from pulley.core.motion.travel import Slide, Travel
 from pulley.core.quantities import round_down, shown

@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 
 from pulley.core.contact.scene import Scene
 from pulley.core.geometry.directions import AXES
-from pulley.core.geometry.frames import Vector
+from pulley.core.geometry.frames import triple
 from pulley.core.planning.directions import SAME, candidates
 from pulley.core.planning.ways_out import shared_axis
 
@@ -71,7 +71,7 @@ class Blocking:
         if key not in self._met:
             contact = self.scene.contact(leaf, other, np.array(direction))
             travel = contact.travel if contact.point is not None else None
-            against = tuple(0.0 - c for c in direction)
+            against = triple(-np.array(direction))
             self._met[key] = self._met[other, leaf, against] = travel
         return self._met[key]
 
@@ -79,15 +79,15 @@ class Blocking:
         """Both ways along the axis that all of a unit's leaves share, where it is none of the six."""
         if k not in self._own:
             axis = shared_axis(self.scene, self.units[k].leaves)
-            odd = axis is not None and max(abs(float(axis @ np.array(six))) for six in SIX) < SAME
-            self._own[k] = (_triple(axis), _triple(-axis)) if odd else ()
+            six = axis is None or max(abs(float(axis @ np.array(each))) for each in SIX) >= SAME
+            self._own[k] = () if axis is None or six else (triple(axis), triple(-axis))
         return self._own[k]
 
     def more_directions(self, k: int) -> tuple[Direction, ...]:
         """Every direction worth trying for a unit that neither the six axes nor its own let go."""
         known = np.array([*SIX, *self.own_directions(k)])
         found = candidates(self.scene, self.units[k].leaves)
-        return tuple(_triple(d) for d in found if (known @ d).max() < SAME)
+        return tuple(triple(d) for d in found if (known @ d).max() < SAME)
 
     def boxes(self, direction: Direction) -> NDArray[np.float64]:
         """Bounds (n, 2, 3) of every unit in the view frame of a direction."""
@@ -120,7 +120,3 @@ class Blocking:
             for direction in SIX:
                 self.blockers(k, direction)
             report(done / len(present))
-
-
-def _triple(vector: Vector) -> Direction:
-    return tuple((np.asarray(vector, float) + 0.0).tolist())

@@ -86,7 +86,8 @@ def with_matches(teardown: Teardown, id: str, chosen: Iterable[Match], assembly:
     """
     place = next(k for k, step in enumerate(teardown.steps) if step.id == id)
     step = teardown.steps[place]
-    joined, beside = [], []
+    joined: list[Match] = []
+    beside: list[Match] = []
     for match in chosen:
         same = (match.step.motion, match.step.off) == (step.motion.bare(), step.off)
         (joined if same else beside).append(match)
@@ -207,15 +208,15 @@ def _stopped_alike(scene: Scene, step: Step, mapped: Step, isometry: Pose) -> bo
     if np.abs(isometry[:3, :3] - np.eye(3)).max() > 1e-6 and abs(axis @ direction) < PARALLEL:
         return False
     for sense in (1.0, -1.0):
-        met = [
+        one, other = (
             scene.first_meeting(scene.assembly.below[s.members[0]], sense * unit(np.array(motion.direction)))
             for s, motion in ((step, step.motion), (mapped, mapped.motion))
-        ]
-        if (met[0] is None) != (met[1] is None):
+        )
+        if (one is None) != (other is None):
             return False
-        if met[0] and met[1]:
-            parts = {scene.assembly.leaf(meeting.blocker).part.key for meeting in met}
-            if len(parts) > 1 or abs(met[0].travel - met[1].travel) > ALIKE:
+        if one and other:
+            same = scene.assembly.leaf(one.blocker).part.key == scene.assembly.leaf(other.blocker).part.key
+            if not same or abs(one.travel - other.travel) > ALIKE:
                 return False
     return True
 

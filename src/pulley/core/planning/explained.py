@@ -8,11 +8,11 @@ import numpy as np
 
 from pulley.core.assembly import Assembly, Leaf
 from pulley.core.geometry.directions import direction_word
+from pulley.core.geometry.frames import triple
 from pulley.core.motion import Axial, Axis, Fan, Motion, Path, Radial, Turn
-from pulley.core.motion.base import triple
 from pulley.core.naming import members_name
 from pulley.core.planning.blocking import Blocking
-from pulley.core.planning.peeling import Removal
+from pulley.core.planning.peeling import Removal, Twist
 from pulley.core.planning.spacing import Placed
 from pulley.core.quantities import plain
 from pulley.core.teardown import Step
@@ -33,14 +33,14 @@ def steps_of(blocking: Blocking, taken: Iterable[str], placed: Iterable[Placed],
     for run in runs:
         step = _step(blocking, run[0], next(ids)) if len(run) == 1 else _fan(blocking, run, next(ids))
         noted = replace(step, note=_reason(blocking, run, gone))
-        steps += _twisted(noted, run[0], ids) if run[0].removal.twist else [noted]
+        twist = run[0].removal.twist
+        steps += _twisted(noted, run[0], twist, ids) if twist else [noted]
         gone |= {k for each in run for k in each.removal.units}
     return steps
 
 
-def _twisted(step: Step, placed: Placed, ids: Iterator[str]) -> list[Step]:
+def _twisted(step: Step, placed: Placed, twist: Twist, ids: Iterator[str]) -> list[Step]:
     """The turn that lets a unit go, and the rest of its way."""
-    twist = placed.removal.twist
     direction = placed.removal.directions[0]
     turn = replace(step, motion=Turn(Axis(twist.origin, direction), twist.angle, twist.advance))
     left = round(max(placed.distance - twist.along, 0.0), 6)

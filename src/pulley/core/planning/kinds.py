@@ -46,7 +46,7 @@ def kind_of(part: Part) -> str:
     along = unit(axis.direction)
     height, width = _extent(mesh, along, axis.origin)
     coaxial = [c for c in mesh.cylinders if _on_axis(c, along, axis.origin)]
-    fills = abs(mesh.volume) / max(np.pi * width**2 / 4 * height, 1e-9)
+    fills = abs(mesh.volume or 0.0) / max(np.pi * width**2 / 4 * height, 1e-9)
     bored, hexagon = any(c.hole for c in coaxial), _sides(mesh, along) == 6
     if hexagon and bored:
         return "nut"

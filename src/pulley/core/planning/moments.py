@@ -5,10 +5,10 @@ from itertools import pairwise
 
 import numpy as np
 
-from pulley.core import editing
 from pulley.core.assembly import Assembly
 from pulley.core.contact.scene import Scene
 from pulley.core.contact.terms import terms_of
+from pulley.core.editing.common import find_step
 from pulley.core.geometry.frames import Vector3, translation, unit
 from pulley.core.quantities import round_down
 from pulley.core.score.stages import displacements, poses_at
@@ -54,7 +54,7 @@ def legs(assembly: Assembly, teardown: Teardown, id: str) -> list[Leg]:
 
     Raises PulleyError when there is no such step.
     """
-    step = editing.find_step(teardown, id)
+    step = find_step(teardown, id)
     played, leaves = teardown.steps.index(step), assembly.leaves_of(step.members)
     found = []
     for start, end in pairwise([(0.0, 0.0, 0.0), *(step.motion.waypoints or step.motion.corners())]):

@@ -3,13 +3,14 @@
 from collections import Counter
 from collections.abc import Callable, Iterable, Iterator, Sequence
 from dataclasses import dataclass, field, replace
+from functools import partial
 
 import numpy as np
 from numpy.typing import NDArray
 
 from pulley.core.contact.fits import find_fit
 from pulley.core.contact.scene import Scene
-from pulley.core.geometry.frames import Pose, Vector, translation, unit, view_frame
+from pulley.core.geometry.frames import Pose, Vector, translation, triple, unit, view_frame
 from pulley.core.motion.travel import Screw
 from pulley.core.planning.blocking import SIX, Blocking, Direction
 from pulley.core.planning.directions import SAME
@@ -167,7 +168,7 @@ def _single(state: Peeling) -> Removal | None:
     ways = {k: free for k in state.left if (free := state.free_directions(k))}
     if not ways:
         return None
-    best = {k: min(free, key=lambda d, k=k: _worth_of_way(state, k, d)) for k, free in ways.items()}
+    best = {k: min(free, key=partial(_worth_of_way, state, k)) for k, free in ways.items()}
     ready = Counter(state.likeness(k) for k in best)
     present = Counter(state.likeness(k) for k in state.left)
 
@@ -233,7 +234,7 @@ def _outward(state: Peeling, like: Sequence[int], best: dict[int, Direction]) ->
     members = tuple(k for k in like if _leads_away(middles[k] - centre, line, np.array(best[k])))
     if len(members) < TOGETHER:
         return None
-    return Removal(members, tuple(best[k] for k in members), (_triple(centre), _triple(line)))
+    return Removal(members, tuple(best[k] for k in members), (triple(centre), triple(line)))
 
 
 def _leads_away(arm: Vector, line: Vector, way: Vector) -> bool:
@@ -276,7 +277,7 @@ def _thread(blocking: Blocking, k: int, holder: int, direction: Vector) -> Twist
         if fit and fit.kind == "thread" and abs(float(unit(np.array(fit.direction)) @ direction)) >= SAME:
             boxes = scene.boxes_along(direction)[scene.places([leaf, other])][:, :, 2]
             turns = max(int(np.ceil(float(boxes[1, 1] - boxes[0, 0]) / abs(fit.pitch))), 1)
-            return Twist(_triple(fit.origin), 360.0 * turns if fit.pitch > 0 else -360.0 * turns, fit.pitch)
+            return Twist(triple(fit.origin), 360.0 * turns if fit.pitch > 0 else -360.0 * turns, fit.pitch)
     return None
 
 
@@ -286,7 +287,9 @@ def _locked(state: Peeling) -> Removal | None:
     for k in state.left:
         leaves = state.blocking.units[k].leaves
         axis = own_axis(there, leaves) if len(leaves) == 1 else None
-        for angle in ANGLES if axis else ():
+        if axis is None:
+            continue
+        for angle in ANGLES:
             state.tries -= TURN
             if state.tries <= 0:
                 return None
@@ -294,7 +297,7 @@ def _locked(state: Peeling) -> Removal | None:
             way = _after_turning(state, k, turn) if free_turn(there, leaves, turn)[0] is None else None
             if way is not None:
                 about = angle if way @ turn.direction > 0 else -angle
-                return Removal((k,), (_triple(way),), twist=Twist(axis.origin, about, 0.0))
+                return Removal((k,), (triple(way),), twist=Twist(axis.origin, about, 0.0))
     return None
 
 
@@ -320,7 +323,7 @@ def _knot(state: Peeling) -> Removal | None:
 
 
 def _size(blocking: Blocking, k: int) -> float:
-    return sum(abs(blocking.scene.assembly.leaf(leaf).part.mesh.volume) for leaf in blocking.units[k].leaves)
+    return sum(abs(blocking.scene.assembly.leaf(leaf).part.mesh.volume or 0.0) for leaf in blocking.units[k].leaves)
 
 
 def _two_legs(state: Peeling) -> Removal | None:
@@ -340,7 +343,7 @@ def _legs(state: Peeling, k: int) -> Iterator[tuple[Direction, Direction]]:
             aside = [d for d in SIX if abs(float(np.array(d) @ np.array(direction))) < 0.5]
             for second in aside:
                 if _clear_from(state, k, translation(shift), np.array(second)):
-                    yield _triple(shift), second
+                    yield triple(shift), second
 
 
 def _clear_from(state: Peeling, k: int, displacement: Pose, direction: Vector) -> bool:
@@ -359,7 +362,3 @@ def _scene_of(state: Peeling) -> Scene:
     scene, units = state.blocking.scene, state.blocking.units
     poses = {leaf: scene.poses[leaf] for j in sorted(state.present) for leaf in units[j].leaves}
     return replace(scene, poses=poses)
-
-
-def _triple(vector: Vector) -> Direction:
-    return tuple((np.asarray(vector, float) + 0.0).tolist())

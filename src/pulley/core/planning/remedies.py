@@ -3,7 +3,7 @@
 import math
 from collections.abc import Iterator
 from dataclasses import asdict, dataclass, replace
-from typing import Any
+from typing import Any, TypeVar
 
 import numpy as np
 
@@ -14,9 +14,9 @@ from pulley.core.contact.giving import find_gives
 from pulley.core.contact.scene import Scene
 from pulley.core.contact.terms import terms_of
 from pulley.core.editing.judging import set_give
-from pulley.core.geometry.frames import Vector, Vector3, translation, unit
+from pulley.core.geometry.frames import Vector, Vector3, translation, triple, unit
 from pulley.core.motion import Axial, Path
-from pulley.core.motion.base import Shorter, triple
+from pulley.core.motion.base import Shorter
 from pulley.core.motion.travel import Slide
 from pulley.core.planning.directions import candidates
 from pulley.core.planning.ways_out import leaving_distance
@@ -26,6 +26,8 @@ from pulley.core.teardown import Step, Teardown
 
 CROWD = 0.5  # share of an assembly that a remedy moves out of the way first, at most
 FIRST_LEGS = (5.0, 10.0, 20.0, 40.0, 80.0, 160.0, 320.0)  # mm tried for the first leg of a path
+
+T = TypeVar("T")
 
 
 @dataclass(frozen=True)
@@ -116,19 +118,30 @@ def apply_remedy(teardown: Teardown, step_id: str, remedy: Remedy) -> Teardown:
         a, b = remedy.components
         return replace(teardown, fits=(*teardown.fits, {"a": a, "b": b, "depth": remedy.distance}))
     if remedy.kind == "gives":
-        return set_give(teardown, remedy.components[0], remedy.distance)
+        return set_give(teardown, remedy.components[0], _said(remedy.distance))
     if remedy.kind == "order":
         return replace(teardown, steps=_reordered(teardown.steps, step, remedy))
     if remedy.kind == "first":
         id = next(f"s{k}" for k in range(1, len(steps) + 2) if f"s{k}" not in {s.id for s in steps})
-        steps.insert(place, Step(id, remedy.components, Axial(remedy.direction, remedy.distance), "Out of the way"))
+        steps.insert(
+            place, Step(id, remedy.components, Axial(_said(remedy.direction), _said(remedy.distance)), "Out of the way")
+        )
     elif remedy.kind == "shorten":
-        steps[place] = replace(step, motion=step.motion.shortened(Shorter(remedy.distance, remedy.waypoints)))
+        steps[place] = replace(step, motion=step.motion.shortened(Shorter(_said(remedy.distance), remedy.waypoints)))
     elif remedy.kind == "direction":
-        steps[place] = replace(step, motion=replace(step.motion, direction=remedy.direction))
+        if not isinstance(step.motion, Axial):
+            raise ValueError("only a straight step has a direction")
+        steps[place] = replace(step, motion=replace(step.motion, direction=_said(remedy.direction)))
     elif remedy.kind == "path":
         steps[place] = replace(step, motion=Path(remedy.waypoints))
     return replace(teardown, steps=tuple(steps))
+
+
+def _said(value: T | None) -> T:
+    """What a remedy says; ValueError when it leaves out what its kind needs."""
+    if value is None:
+        raise ValueError("the remedy leaves out what it needs")
+    return value
 
 
 def _reordered(steps: tuple[Step, ...], step: Step, remedy: Remedy) -> tuple[Step, ...]:

@@ -60,7 +60,7 @@ def render(
     depth = np.full((height, width), np.inf)
     image = np.tile(np.array(PAPER), (height, width, 1))
     light = camera_frame(camera).T @ np.array([0.35, 0.55, 0.76])
-    placed = [(assembly.by_path[path], pose) for path, pose in poses.items()]
+    placed = [(assembly.leaf(path), pose) for path, pose in poses.items()]
     for leaf, pose in placed:
         mesh = leaf.part.mesh
         seen = project(camera, apply(pose, mesh.vertices), width, height)

@@ -124,7 +124,7 @@ def compose(assembly: Assembly, teardown: Teardown) -> Score:
             tracks.setdefault(path, []).append(Segment(bar.start, bar.end, way.timed, way.pivot))
     views = shots(assembly, teardown, timed)
     return Score(
-        duration=max((item.end for item in (*timed, *views)), default=0.0),
+        duration=max([*(bar.end for bar in timed), *(shot.end for shot in views)], default=0.0),
         steps=timed,
         tracks=tracks,
         trails=_trails(assembly, teardown, tracks, timed),
@@ -237,7 +237,7 @@ def _trail(assembly: Assembly, path: str, track: list[Segment], by_hand: Vector3
     moved = [segment for segment in track if segment.start >= 0]
     found = displacement_at(track, 0.0)
     if by_hand is None:
-        start = anchor(assembly.by_path[path], found[:3, :3].T @ np.array(moved[0].poses[1][1]))
+        start = anchor(assembly.leaf(path), found[:3, :3].T @ np.array(moved[0].poses[1][1]))
     else:
         start = np.array(by_hand)
     origin = apply(found, start)

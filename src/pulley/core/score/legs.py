@@ -8,8 +8,9 @@ from itertools import pairwise
 import numpy as np
 
 from pulley.core.geometry.frames import Pose, Vector, apply, inverse, translation
+from pulley.core.motion.easing import ease, unease
 from pulley.core.motion.travel import Screw, Slide, screw_of
-from pulley.core.score.compose import Bar, ease, unease
+from pulley.core.score.compose import Bar
 from pulley.core.score.stages import Stage
 
 Move = Vector | Screw  # a straight travel (3,) in mm, or a turn

@@ -18,8 +18,13 @@ CAMERA_MOVE = 0.8  # seconds at most for the camera to reach a step's view, with
 class Timed(Protocol):
     """What plays from one second to another."""
 
-    start: float
-    end: float
+    @property
+    def start(self) -> float:
+        """Seconds."""
+
+    @property
+    def end(self) -> float:
+        """Seconds."""
 
 
 @dataclass(frozen=True)

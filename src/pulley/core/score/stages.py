@@ -12,7 +12,7 @@ from pulley.core.geometry.features import main_axis
 from pulley.core.geometry.frames import Pose, apply, translation, unit
 from pulley.core.motion import Radial
 from pulley.core.motion.base import Displaced
-from pulley.core.motion.travel import Travel
+from pulley.core.motion.travel import Slide, Travel
 from pulley.core.teardown import Step, Teardown
 
 SKEW = 1.0  # degrees between a member's own axis and its travel, above which it is worth a word
@@ -84,10 +84,11 @@ def skew_members(assembly: Assembly, stage: Stage) -> list[tuple[str, float]]:
     for member in stage.step.members if isinstance(stage.step.motion, Radial) else ():
         leaf = assembly.by_path[member]
         axis = main_axis(leaf.part.mesh.cylinders) if isinstance(leaf, Leaf) else None
-        if axis is None or member not in stage.travels:
+        way = stage.travels.get(member)
+        if axis is None or not isinstance(way, Slide):
             continue
         turned = (stage.before.get(member, np.eye(4)) @ leaf.pose)[:3, :3]
-        cosine = abs(turned @ np.array(axis.direction) @ unit(stage.travels[member].points[-1]))
+        cosine = abs(turned @ np.array(axis.direction) @ unit(way.points[-1]))
         angle = float(np.degrees(np.arccos(min(cosine, 1.0))))
         if SKEW < angle < 90 - SKEW:
             found.append((member, angle))
@@ -102,6 +103,8 @@ def nearest_first(assembly: Assembly, stage: Stage) -> tuple[str, ...]:
     along = {}
     for member in stage.step.members:
         way = _travel(assembly, stage.step, member, 0, stage.before)
+        if not isinstance(way, Slide):
+            raise PulleyError("Only what slides has an order along its way. Choose a step that does not turn.")
         direction = unit(way.points[-1] - way.points[-2])
         leaves = [assembly.leaf(path) for path in assembly.leaves_of([member])]
         poses = poses_at(assembly, stage.before, [leaf.path for leaf in leaves])

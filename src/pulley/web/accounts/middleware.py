@@ -7,6 +7,7 @@ from typing import Any
 from django.conf import settings
 from django.contrib.auth import get_user_model
 from django.contrib.auth.middleware import LoginRequiredMiddleware
+from django.contrib.auth.models import AnonymousUser
 from django.http import HttpRequest, HttpResponse
 from django.shortcuts import redirect
 from django.urls import reverse
@@ -17,7 +18,12 @@ OPEN = ("/alive", "/watch/")  # for whoever has the address, signed in or not
 LOOPBACK = ("127.0.0.1", "::1")
 NAMES = ("127.0.0.1", "localhost", "[::1]")  # what this machine is called by whoever sits at it
 # what a proxy adds, or leaves out: a browser on this machine speaks HTTP/1.1 and sends none of them
-PASSED_ON = ("HTTP_FORWARDED", "HTTP_X_FORWARDED_FOR", "HTTP_X_FORWARDED_HOST", "HTTP_X_FORWARDED_PROTO")
+PASSED_ON: tuple[str, ...] = (
+    "HTTP_FORWARDED",
+    "HTTP_X_FORWARDED_FOR",
+    "HTTP_X_FORWARDED_HOST",
+    "HTTP_X_FORWARDED_PROTO",
+)
 PASSED_ON += ("HTTP_X_REAL_IP", "HTTP_VIA", "HTTP_CF_CONNECTING_IP", "HTTP_X_FORWARDED_SERVER")
 ELSEWHERE = (
     "The demo answers on its own machine only, to whoever sits at it. "
@@ -38,10 +44,10 @@ def sign_in_on_demo(get_response: Callable[[HttpRequest], HttpResponse]) -> Call
     else gets an answer."""
 
     def middleware(request: HttpRequest) -> HttpResponse:
-        request.is_demo = settings.DEMO
+        request.is_demo = settings.DEMO  # type: ignore[attr-defined]
         if settings.DEMO and not request.path.startswith(OPEN):
             if not from_here(request):
-                request.user = None
+                request.user = AnonymousUser()
                 return say(request, ELSEWHERE, 403)
             if not request.user.is_authenticated:
                 user = get_user_model().objects.filter(username=settings.DEMO_USER).first()
@@ -54,7 +60,7 @@ def sign_in_on_demo(get_response: Callable[[HttpRequest], HttpResponse]) -> Call
 class SignedIn(LoginRequiredMiddleware):
     """Nobody in particular is sent to sign in; a page that asks by itself is told, since it would follow unseen."""
 
-    def handle_no_permission(self, request: HttpRequest, view_func: Any) -> HttpResponse:
+    def handle_no_permission(self, request: HttpRequest, view_func: Any) -> HttpResponse:  # type: ignore[override]
         """The sign-in page for a browser that goes to an address, 401 for what a page asks for."""
         goes_there = request.headers.get("Sec-Fetch-Mode", "navigate") == "navigate"
         if request.headers.get("HX-Request") == "true" or not goes_there:

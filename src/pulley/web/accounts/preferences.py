@@ -2,19 +2,20 @@
 
 import re
 
-from django.http import HttpRequest, HttpResponse
+from django.http import HttpResponse
 from django.views.decorators.http import require_POST
 
 from pulley.core.errors import PulleyError
 from pulley.core.quantities import UNITS, parse_length
 from pulley.web.accounts.models import preferences_of
 from pulley.web.door import sent_by
+from pulley.web.requests import UserRequest
 
 LAST_OF_GUIDE = 6  # one more than its steps: it is done
 
 
 @require_POST
-def change(request: HttpRequest) -> HttpResponse:
+def change(request: UserRequest) -> HttpResponse:
     """Take on what the page sent: unit, pitch (``auto``, ``off`` or a length), hints, step of the guide."""
     chosen, sent = preferences_of(request.user), sent_by(request)
     if "unit_wanted" in sent:

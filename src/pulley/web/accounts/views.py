@@ -5,6 +5,7 @@ from django.contrib.auth.views import LoginView
 from django.http import HttpResponse
 
 from pulley.web.errors import say
+from pulley.web.requests import UserRequest
 
 WRONG = "Name and password do not match. Check both and try again."
 
@@ -13,6 +14,7 @@ class SignIn(LoginView):
     """Django's own, and for a page that asks by itself an answer without another page."""
 
     template_name = "accounts/sign_in.html"
+    request: UserRequest
 
     def form_valid(self, form: AuthenticationForm) -> HttpResponse:
         """Signed in: on to where the user wanted to go, or on with what waits in the page."""

@@ -6,7 +6,6 @@ from typing import Any
 from cattrs import structure
 
 from pulley.core import crossings, visibility
-from pulley.core.camera import Camera
 from pulley.core.contact.check import Verdict, check
 from pulley.core.describe import remedy_sentence
 from pulley.core.naming import component_name
@@ -14,7 +13,7 @@ from pulley.core.planning.peeling import Enough
 from pulley.core.planning.proposal import Options, Proposal, propose
 from pulley.core.planning.remedies import remedies
 from pulley.core.score.compose import compose
-from pulley.core.teardown import Teardown
+from pulley.core.teardown import Camera, Teardown
 from pulley.web.analysis.registry import Case, analysis, motions
 from pulley.web.jobs.registry import Report
 from pulley.web.jobs.worker import Stopped

@@ -67,7 +67,8 @@ def append(
 def document_at(row: Teardown, number: int) -> Document | None:
     """What the teardown was after the change with this number; None when there is no such entry."""
     if number == row.cursor:
-        return row.document
+        present: Document = row.document
+        return present
     base = row.history.values_list("base", flat=True).filter(number=number).first()
     if base is None:
         return None
@@ -76,8 +77,8 @@ def document_at(row: Teardown, number: int) -> Document | None:
     entry = chain[number]
     while entry.snapshot is None:
         patches.append(entry.patch)
-        entry = chain[entry.parent]
-    document = entry.snapshot
+        entry = chain[entry.parent if entry.parent is not None else base]
+    document: Document = entry.snapshot
     for patch in reversed(patches):
         document = jsonpatch.apply_patch(document, patch, in_place=True)
     return document

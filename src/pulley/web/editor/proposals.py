@@ -25,7 +25,7 @@ def options_sent(sent: Sent) -> Options:
         gap=parse_length(gap, unit_sent(sent)) if gap else None,
         length=parse_length(length, unit_sent(sent)) if length else None,
         fasteners_first=sent.get("fasteners") != "last",
-        most=whole(sent.get("most").strip()) if sent.get("most", "").strip() else None,
+        most=whole(sent.get("most", "").strip()),
     )
 
 
@@ -43,4 +43,5 @@ def shown(sent: Sent, teardown: core.Teardown, assembly: Assembly) -> Proposal:
     found = analysis.known("proposal", case_of(sent, teardown, assembly))
     if not found.done:
         raise PulleyError("That proposal is not known any more. Propose again; nothing was changed.")
-    return found.value
+    proposal: Proposal = found.value
+    return proposal

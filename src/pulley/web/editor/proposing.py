@@ -5,7 +5,7 @@ import uuid
 from dataclasses import replace
 from typing import Any
 
-from django.http import HttpRequest, HttpResponse
+from django.http import HttpResponse
 from django.shortcuts import render
 from django.views.decorators.http import require_POST
 
@@ -19,10 +19,11 @@ from pulley.web.editor import progress, proposals, services
 from pulley.web.editor.changes.sent import paths_sent
 from pulley.web.editor.views import teardown_of
 from pulley.web.library.services import core_assembly
+from pulley.web.requests import UserRequest
 
 
 @require_POST
-def propose_steps(request: HttpRequest, teardown_id: uuid.UUID) -> HttpResponse:
+def propose_steps(request: UserRequest, teardown_id: uuid.UUID) -> HttpResponse:
     """Begin to work out steps, or say how far it is, or show them; ``stop`` takes what was found so far."""
     row = teardown_of(request, teardown_id)
     assembly, teardown, sent = core_assembly(row.assembly), services.teardown_at(row, None), sent_by(request)

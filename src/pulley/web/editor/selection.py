@@ -6,7 +6,7 @@ from dataclasses import asdict
 from typing import Any
 
 import numpy as np
-from django.http import Http404, HttpRequest, HttpResponse, JsonResponse
+from django.http import Http404, HttpResponse, JsonResponse
 from django.shortcuts import render
 from django.views.decorators.http import require_GET, require_POST
 
@@ -47,12 +47,13 @@ from pulley.web.editor.changes.sent import (
 )
 from pulley.web.editor.views import teardown_of
 from pulley.web.library.services import core_assembly
+from pulley.web.requests import UserRequest
 
 KINDS = {"straight": "Straight", "fan": "Fan", "outward": "Outward", "turn": "Turn", "path": "Path"}
 TRIAL = 3600.0  # degrees of a turn that are looked ahead when there is an advance; once round without
 
 
-def _asked(request: HttpRequest, teardown_id: uuid.UUID) -> tuple[Assembly, core.Teardown, tuple[str, ...], Scene, int]:
+def _asked(request: UserRequest, teardown_id: uuid.UUID) -> tuple[Assembly, core.Teardown, tuple[str, ...], Scene, int]:
     """What a question is about: the assembly, the teardown as the page shows it, the selection, and the scene
     after the steps that have been played, the selection moved on along the legs of a path begun."""
     sent = sent_by(request)
@@ -71,11 +72,11 @@ def _asked(request: HttpRequest, teardown_id: uuid.UUID) -> tuple[Assembly, core
 
 
 @require_POST
-def ways(request: HttpRequest, teardown_id: uuid.UUID) -> HttpResponse:
+def ways(request: UserRequest, teardown_id: uuid.UUID) -> HttpResponse:
     """How far the selection is free, as the kind of motion asks: along lines, outward, or in a turn."""
     assembly, teardown, members, scene, after = _asked(request, teardown_id)
     sent = sent_by(request)
-    kind = sent.get("kind") if sent.get("kind") in KINDS else "straight"
+    kind = sent.get("kind", "") if sent.get("kind") in KINDS else "straight"
     snap = page.pitch_of(preferences_of(request.user), assembly)
     asked = {"outward": _outward, "turn": _turn}.get(kind, _straight)
     route = legs_sent(sent)
@@ -202,8 +203,8 @@ def _way(assembly: Assembly, way: WayOut, unit: str) -> dict[str, Any]:
     }
 
 
-def _name(assembly: Assembly, path: str) -> str:
-    return component_name(assembly, path)
+def _name(assembly: Assembly, path: str | None) -> str:
+    return component_name(assembly, path) if path else ""
 
 
 def _movers(assembly: Assembly, teardown: core.Teardown, members: tuple[str, ...]) -> list[dict[str, Any]]:
@@ -217,7 +218,7 @@ def _movers(assembly: Assembly, teardown: core.Teardown, members: tuple[str, ...
 
 
 @require_POST
-def point(request: HttpRequest, teardown_id: uuid.UUID) -> JsonResponse:
+def point(request: UserRequest, teardown_id: uuid.UUID) -> JsonResponse:
     """The face, edge or corner under the pointer."""
     sent = sent_by(request)
     row = teardown_of(request, teardown_id)
@@ -232,7 +233,7 @@ def point(request: HttpRequest, teardown_id: uuid.UUID) -> JsonResponse:
 
 
 @require_POST
-def choose(request: HttpRequest, teardown_id: uuid.UUID, what: str) -> JsonResponse:
+def choose(request: UserRequest, teardown_id: uuid.UUID, what: str) -> JsonResponse:
     """A selection worked out from the present one: what rides on it, what lies beyond a plane, what else there is."""
     if what not in SETS:
         raise Http404
@@ -273,7 +274,7 @@ SETS = {"riders": _riders, "rest": _rest, "beyond": _beyond, "inside": _inside, 
 
 
 @require_POST
-def legs(request: HttpRequest, teardown_id: uuid.UUID, step: str) -> JsonResponse:
+def legs(request: UserRequest, teardown_id: uuid.UUID, step: str) -> JsonResponse:
     """Each leg of a straight step or a path: its direction, its length, and where a drag of its end has to stop."""
     row = teardown_of(request, teardown_id)
     assembly, teardown = core_assembly(row.assembly), services.teardown_at(row, whole(sent_by(request).get("at")))
@@ -282,7 +283,7 @@ def legs(request: HttpRequest, teardown_id: uuid.UUID, step: str) -> JsonRespons
 
 
 @require_GET
-def matches(request: HttpRequest, teardown_id: uuid.UUID, step: str) -> HttpResponse:
+def matches(request: UserRequest, teardown_id: uuid.UUID, step: str) -> HttpResponse:
     """What else can make a step's motion, for its card."""
     row = teardown_of(request, teardown_id)
     assembly, teardown = core_assembly(row.assembly), services.teardown_at(row, whole(sent_by(request).get("at")))
@@ -299,7 +300,7 @@ def matches(request: HttpRequest, teardown_id: uuid.UUID, step: str) -> HttpResp
 
 
 @require_GET
-def remedies(request: HttpRequest, teardown_id: uuid.UUID, step: str) -> HttpResponse:
+def remedies(request: UserRequest, teardown_id: uuid.UUID, step: str) -> HttpResponse:
     """What can be done about a step's snags, each checked, for its card."""
     row = teardown_of(request, teardown_id)
     assembly, teardown = core_assembly(row.assembly), services.teardown_at(row, whole(sent_by(request).get("at")))

@@ -155,7 +155,7 @@ def step_through_history(row: Teardown, revision: int, by: int) -> Teardown:
         row = _locked(row)
         _check_revision(row, revision)
         child = _child(row) if by > 0 else None
-        number = _parent(row) if by < 0 else child and child.number
+        number = _parent(row) if by < 0 else child.number if child else None
         if number is None:
             raise PulleyError("There is nothing more to undo." if by < 0 else "There is nothing more to redo.")
         _go(row, number)
@@ -199,7 +199,9 @@ def teardown_at(row: Teardown, at: int | None = None) -> core.Teardown:
     return teardown_json.from_kept(document)
 
 
-_loaded: LRUCache = LRUCache(64)  # teardowns by id and revision: what a page asks about one between two changes
+_loaded: LRUCache[tuple[Any, int], core.Teardown] = LRUCache(
+    64
+)  # teardowns by id and revision: what a page asks about one between two changes
 _lock = threading.Lock()
 
 
@@ -233,7 +235,7 @@ def history(row: Teardown, most: int = 300) -> list[dict[str, Any]]:
     """The latest entries, newest first: number, label, when, whether it is the present one and on the way to it."""
     entries = list(row.history.order_by("-number").values("number", "parent", "label", "created")[:most])
     parents = {entry["number"]: entry["parent"] for entry in entries}
-    line, number = set(), row.cursor
+    line, number = set(), row.cursor if row.cursor in parents else None
     while number in parents:
         line.add(number)
         number = parents[number]

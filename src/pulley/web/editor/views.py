@@ -2,7 +2,7 @@
 
 import uuid
 
-from django.http import FileResponse, Http404, HttpRequest, HttpResponse
+from django.http import FileResponse, Http404, HttpResponse, HttpResponseBase
 from django.shortcuts import get_object_or_404, redirect, render
 from django.utils.cache import patch_cache_control
 from django.utils.text import slugify
@@ -30,19 +30,20 @@ from pulley.web.library import bin
 from pulley.web.library.models import Assembly as AssemblyRow
 from pulley.web.library.services import core_assembly, store_file
 from pulley.web.library.views import assembly_of
+from pulley.web.requests import UserRequest
 
 CARD_PICTURE, VIEW_PICTURE = (104, 80), (312, 240)  # pixels
 CHECKING = 15.0  # seconds that an edit waits for a contact check
 
 
-def teardown_of(request: HttpRequest, teardown_id: uuid.UUID, deleted: bool = False) -> Teardown:
+def teardown_of(request: UserRequest, teardown_id: uuid.UUID, deleted: bool = False) -> Teardown:
     """The user's own teardown, or 404; one that was deleted only when asked for."""
     mine = Teardown.objects.select_related("assembly").filter(assembly__owner=request.user, assembly__deleted=None)
     return get_object_or_404(mine, pk=teardown_id, deleted__isnull=not deleted)
 
 
 def _state(
-    request: HttpRequest,
+    request: UserRequest,
     row: Teardown,
     open_step: str = "",
     verdict_only: bool = False,
@@ -60,13 +61,13 @@ def _state(
 
 
 @require_GET
-def editor(request: HttpRequest, teardown_id: uuid.UUID) -> HttpResponse:
+def editor(request: UserRequest, teardown_id: uuid.UUID) -> HttpResponse:
     """The editor page."""
     return render(request, "editor/editor.html", page.context(teardown_of(request, teardown_id), request.user))
 
 
 @require_GET
-def state(request: HttpRequest, teardown_id: uuid.UUID) -> HttpResponse:
+def state(request: UserRequest, teardown_id: uuid.UUID) -> HttpResponse:
     """The panels: with another card open, grouped otherwise, or after another window's change; nothing for a page
     that says it has what is kept."""
     row, sent = teardown_of(request, teardown_id), sent_by(request)
@@ -76,7 +77,7 @@ def state(request: HttpRequest, teardown_id: uuid.UUID) -> HttpResponse:
 
 
 @require_GET
-def verdict(request: HttpRequest, teardown_id: uuid.UUID) -> HttpResponse:
+def verdict(request: UserRequest, teardown_id: uuid.UUID) -> HttpResponse:
     """What the contact check has found; nothing while it goes on; everything when the page is behind."""
     row, sent = teardown_of(request, teardown_id), sent_by(request)
     as_shown = whole(sent.get("revision")) == row.revision
@@ -87,7 +88,7 @@ def verdict(request: HttpRequest, teardown_id: uuid.UUID) -> HttpResponse:
 
 
 @require_POST
-def edit(request: HttpRequest, teardown_id: uuid.UUID, verb: str) -> HttpResponse:
+def edit(request: UserRequest, teardown_id: uuid.UUID, verb: str) -> HttpResponse:
     """Carry out one change and show what has become of the teardown."""
     if verb not in VERBS:
         raise Http404
@@ -123,7 +124,7 @@ def _sure(sent: Sent, row: AssemblyRow, verb: str, teardown: core.Teardown, asse
 
 
 @require_POST
-def history(request: HttpRequest, teardown_id: uuid.UUID, by: int) -> HttpResponse:
+def history(request: UserRequest, teardown_id: uuid.UUID, by: int) -> HttpResponse:
     """Undo or redo."""
     row = services.step_through_history(
         teardown_of(request, teardown_id), whole(sent_by(request).get("revision"), -1), by
@@ -132,21 +133,21 @@ def history(request: HttpRequest, teardown_id: uuid.UUID, by: int) -> HttpRespon
 
 
 @require_POST
-def return_to(request: HttpRequest, teardown_id: uuid.UUID, number: int) -> HttpResponse:
+def return_to(request: UserRequest, teardown_id: uuid.UUID, number: int) -> HttpResponse:
     """Make an earlier state the present one."""
     row = services.return_to(teardown_of(request, teardown_id), whole(sent_by(request).get("revision"), -1), number)
     return _state(request, row, sent_by(request).get("open", ""))
 
 
 @require_GET
-def history_list(request: HttpRequest, teardown_id: uuid.UUID) -> HttpResponse:
+def history_list(request: UserRequest, teardown_id: uuid.UUID) -> HttpResponse:
     """Every change, newest first."""
     row = teardown_of(request, teardown_id)
     return render(request, "editor/history_list.html", {"teardown": row, "entries": services.history(row)})
 
 
 @require_GET
-def table(request: HttpRequest, teardown_id: uuid.UUID) -> HttpResponse:
+def table(request: UserRequest, teardown_id: uuid.UUID) -> HttpResponse:
     """All travels as a table."""
     row = teardown_of(request, teardown_id)
     at = whole(sent_by(request).get("at"))
@@ -154,7 +155,7 @@ def table(request: HttpRequest, teardown_id: uuid.UUID) -> HttpResponse:
 
 
 @require_GET
-def compare(request: HttpRequest, teardown_id: uuid.UUID, other_id: uuid.UUID) -> HttpResponse:
+def compare(request: UserRequest, teardown_id: uuid.UUID, other_id: uuid.UUID) -> HttpResponse:
     """Two teardowns of one assembly side by side, with what tells them apart."""
     left, right = teardown_of(request, teardown_id), teardown_of(request, other_id)
     if left.assembly_id != right.assembly_id:
@@ -165,7 +166,7 @@ def compare(request: HttpRequest, teardown_id: uuid.UUID, other_id: uuid.UUID) -
 
 
 @require_GET
-def step_picture(request: HttpRequest, teardown_id: uuid.UUID, number: int) -> HttpResponse:
+def step_picture(request: UserRequest, teardown_id: uuid.UUID, number: int) -> HttpResponseBase:
     """The pose after so many steps, small; drawn once and kept. Empty when the teardown has moved on since
     the card that asks (its address holds what the picture depends on): that card is about to go."""
     row = teardown_of(request, teardown_id)
@@ -177,7 +178,7 @@ def step_picture(request: HttpRequest, teardown_id: uuid.UUID, number: int) -> H
 
 
 @require_GET
-def view_picture(request: HttpRequest, teardown_id: uuid.UUID, camera: str) -> HttpResponse:
+def view_picture(request: UserRequest, teardown_id: uuid.UUID, camera: str) -> HttpResponseBase:
     """What is seen from a saved view at the end; empty, as above, when the page is behind."""
     row = teardown_of(request, teardown_id)
     teardown = services.teardown_at(row)
@@ -190,7 +191,7 @@ def view_picture(request: HttpRequest, teardown_id: uuid.UUID, camera: str) -> H
 
 def _picture(
     row: Teardown, teardown: core.Teardown, key: str, played: int, seen_from: core.Camera | None, size: tuple[int, int]
-) -> HttpResponse:
+) -> FileResponse:
     """Everything as it stands after so many steps, drawn once and kept."""
     assembly = core_assembly(row.assembly)
     file = store_file(f"{row.assembly.model[:8]}{key}", "step.png")
@@ -209,7 +210,7 @@ def _step_camera(teardown: core.Teardown, number: int) -> core.Camera | None:
 
 
 @require_GET
-def download(request: HttpRequest, teardown_id: uuid.UUID) -> HttpResponse:
+def download(request: UserRequest, teardown_id: uuid.UUID) -> HttpResponse:
     """The teardown as JSON."""
     row = teardown_of(request, teardown_id)
     name = slugify(f"{row.assembly.name} {row.name}") or "teardown"
@@ -218,7 +219,7 @@ def download(request: HttpRequest, teardown_id: uuid.UUID) -> HttpResponse:
 
 
 @require_POST
-def new(request: HttpRequest, assembly_id: uuid.UUID) -> HttpResponse:
+def new(request: UserRequest, assembly_id: uuid.UUID) -> HttpResponse:
     """Start an empty teardown."""
     assembly = assembly_of(request, assembly_id)
     row = services.create(assembly, core.Teardown(services.new_name(assembly)))
@@ -226,31 +227,31 @@ def new(request: HttpRequest, assembly_id: uuid.UUID) -> HttpResponse:
 
 
 @require_POST
-def duplicate(request: HttpRequest, teardown_id: uuid.UUID) -> HttpResponse:
+def duplicate(request: UserRequest, teardown_id: uuid.UUID) -> HttpResponse:
     """A copy of a teardown, opened."""
     return redirect("editor", services.duplicate(teardown_of(request, teardown_id)).pk)
 
 
 @require_POST
-def delete(request: HttpRequest, teardown_id: uuid.UUID) -> HttpResponse:
+def delete(request: UserRequest, teardown_id: uuid.UUID) -> HttpResponse:
     """Take a teardown off the shelf."""
     bin.put_in(teardown_of(request, teardown_id))
     return redirect("library")
 
 
 @require_POST
-def bring_back(request: HttpRequest, teardown_id: uuid.UUID) -> HttpResponse:
+def bring_back(request: UserRequest, teardown_id: uuid.UUID) -> HttpResponse:
     """Put a deleted teardown on the shelf again."""
     bin.put_in(teardown_of(request, teardown_id, deleted=True), gone=False)
     return redirect("library")
 
 
 @require_POST
-def read(request: HttpRequest, assembly_id: uuid.UUID) -> HttpResponse:
+def read(request: UserRequest, assembly_id: uuid.UUID) -> HttpResponse:
     """Open a teardown JSON file on an assembly."""
     form = TeardownFileForm(request.POST, request.FILES)
     if not form.is_valid():
-        raise PulleyError(" ".join(form.errors["file"]))
+        raise PulleyError(" ".join(map(str, form.errors["file"])))
     teardown = teardown_json.loads(form.cleaned_data["file"].read(teardown_json.SIZE_LIMIT + 1))
     row = services.create(assembly_of(request, assembly_id), teardown)
     response = redirect("editor", row.pk)

@@ -5,7 +5,7 @@ import uuid
 from dataclasses import asdict
 from typing import Any
 
-from django.http import HttpRequest, HttpResponse, JsonResponse
+from django.http import HttpResponse, JsonResponse
 from django.shortcuts import render
 from django.views.decorators.http import require_GET, require_POST
 
@@ -23,11 +23,12 @@ from pulley.web.editor.changes.sent import camera_sent, json_sent, numbers
 from pulley.web.editor.models import Teardown
 from pulley.web.editor.views import teardown_of
 from pulley.web.library.services import core_assembly
+from pulley.web.requests import UserRequest
 
 NAMED = 5  # hidden components that a sentence names
 
 
-def _shown(request: HttpRequest, teardown_id: uuid.UUID) -> tuple[Teardown, Assembly, core.Teardown, Score]:
+def _shown(request: UserRequest, teardown_id: uuid.UUID) -> tuple[Teardown, Assembly, core.Teardown, Score]:
     """The teardown as the page shows it, with its assembly and its Score."""
     row = teardown_of(request, teardown_id)
     at = sent_by(request).get("at")
@@ -36,7 +37,7 @@ def _shown(request: HttpRequest, teardown_id: uuid.UUID) -> tuple[Teardown, Asse
 
 
 @require_POST
-def seen(request: HttpRequest, teardown_id: uuid.UUID) -> JsonResponse:
+def seen(request: UserRequest, teardown_id: uuid.UUID) -> JsonResponse:
     """The share of each component that is visible in the canvas' view, and the hidden ones by name."""
     _, assembly, teardown, score = _shown(request, teardown_id)
     camera, time = camera_sent(sent_by(request), "now", "this view"), _time(request, score)
@@ -50,13 +51,13 @@ def seen(request: HttpRequest, teardown_id: uuid.UUID) -> JsonResponse:
     return JsonResponse({"shares": shares, "hidden": sight.hidden, "words": words})
 
 
-def _time(request: HttpRequest, score: Score) -> float:
+def _time(request: UserRequest, score: Score) -> float:
     (time,) = numbers([json_sent(sent_by(request), "time")], 1)
     return min(max(time, 0.0), score.duration)
 
 
 @require_GET
-def sights(request: HttpRequest, teardown_id: uuid.UUID) -> HttpResponse:
+def sights(request: UserRequest, teardown_id: uuid.UUID) -> HttpResponse:
     """Every step that hides something that it moves, with what and how much of it is seen."""
     row, assembly, teardown, score = _shown(request, teardown_id)
     asked = analysis.request("sights", row.assembly, Case(assembly, teardown), analysis.SOON)
@@ -73,7 +74,7 @@ def sights(request: HttpRequest, teardown_id: uuid.UUID) -> HttpResponse:
     )
 
 
-def _so_far(request: HttpRequest, share: float, count: int, what: str) -> HttpResponse:
+def _so_far(request: UserRequest, share: float, count: int, what: str) -> HttpResponse:
     """How far something is that takes a while; what shows it asks the same again, less and less often."""
     return render(request, "editor/so_far.html", progress.shown(sent_by(request), share, count, what))
 
@@ -84,7 +85,7 @@ def _sight_line(assembly: Assembly, number: int, step: core.Step, sight: visibil
 
 
 @require_POST
-def better(request: HttpRequest, teardown_id: uuid.UUID) -> HttpResponse:
+def better(request: UserRequest, teardown_id: uuid.UUID) -> HttpResponse:
     """The standard direction that shows a step, or what the canvas shows, better; and by how much."""
     row, assembly, teardown, score = _shown(request, teardown_id)
     id = sent_by(request).get("step", "")

@@ -24,7 +24,8 @@ def put_in(row: Assembly | Teardown, gone: bool = True) -> None:
 
 def days_left(row: Assembly | Teardown) -> int:
     """For how many days more something in the bin can be brought back."""
-    return max(math.ceil((row.deleted + KEPT - timezone.now()) / timedelta(days=1)), 0)
+    gone = row.deleted or timezone.now()
+    return max(math.ceil((gone + KEPT - timezone.now()) / timedelta(days=1)), 0)
 
 
 def empty(now: datetime | None = None) -> list[Path]:

@@ -74,7 +74,7 @@ def uploaded(sha256: str) -> Path:
     return settings.UPLOADS / sha256[:2] / sha256
 
 
-def accept(owner: Any, upload: UploadedFile) -> Job:
+def accept(owner: Any, upload: UploadedFile[Any]) -> Job:
     """Keep an uploaded file and queue its reading.
 
     Raises PulleyError when a look at the file shows that it is no good; it is not kept then.
@@ -204,7 +204,9 @@ def _load(pk: Any) -> core.Assembly:
     return core.Assembly(
         name=row.name,
         components=tuple(
-            core.placed(c.path, c.name, c.parent.path if c.parent else None, c.pose, parts.get(c.part_id), c.colour)
+            core.placed(
+                c.path, c.name, c.parent.path if c.parent else None, c.pose, parts.get(c.part_id or 0), c.colour
+            )
             for c in components
         ),
         notes=tuple(row.notes),

@@ -4,7 +4,7 @@ import uuid
 from typing import Any
 
 from django.db.models import Prefetch, QuerySet
-from django.http import FileResponse, HttpRequest, HttpResponse
+from django.http import FileResponse, HttpResponse
 from django.shortcuts import get_object_or_404, redirect, render
 from django.utils.cache import patch_cache_control
 from django.views.decorators.http import condition, require_GET, require_POST
@@ -15,11 +15,12 @@ from pulley.web.editor.models import Teardown
 from pulley.web.library import bin, services
 from pulley.web.library.forms import BringInForm
 from pulley.web.library.models import Assembly
+from pulley.web.requests import UserRequest
 
 AT_ONCE = 40  # cards on the library page; the next ones come when the last is reached
 
 
-def _assemblies(request: HttpRequest) -> QuerySet[Assembly]:
+def _assemblies(request: UserRequest) -> QuerySet[Assembly]:
     """The user's assemblies with what their cards show, in as many questions to the database however many there are."""
     kept, gone = (_teardowns().filter(deleted__isnull=shelved) for shelved in (True, False))
     return (
@@ -33,13 +34,13 @@ def _teardowns() -> QuerySet[Teardown]:
     return Teardown.objects.only("name", "step_count", "assembly_id", "deleted", "created")
 
 
-def assembly_of(request: HttpRequest, assembly_id: uuid.UUID, deleted: bool = False) -> Assembly:
+def assembly_of(request: UserRequest, assembly_id: uuid.UUID, deleted: bool = False) -> Assembly:
     """The user's own assembly, or 404; one that lies in the bin only when asked for."""
     return get_object_or_404(Assembly, pk=assembly_id, owner=request.user, deleted__isnull=not deleted)
 
 
 @require_GET
-def index(request: HttpRequest) -> HttpResponse:
+def index(request: UserRequest) -> HttpResponse:
     """The library; only its shelf when htmx asks."""
     start = whole(sent_by(request).get("from"), 0)
     if request.htmx and start > 0:
@@ -48,51 +49,51 @@ def index(request: HttpRequest) -> HttpResponse:
     return _library(request, "library/shelf.html" if request.htmx else "library/index.html", jobs=jobs)
 
 
-def _library(request: HttpRequest, template: str, **more: Any) -> HttpResponse:
+def _library(request: UserRequest, template: str, **more: Any) -> HttpResponse:
     binned = Assembly.objects.filter(owner=request.user).exclude(deleted=None).only("name", "deleted")
     thrown = [(row, bin.days_left(row)) for row in binned]
     return render(request, template, {**_cards(request), "binned": thrown, **more})
 
 
-def _cards(request: HttpRequest, start: int = 0) -> dict[str, Any]:
+def _cards(request: UserRequest, start: int = 0) -> dict[str, Any]:
     """The cards of so many assemblies from one on, and where the next ones begin, if there are any."""
     found = list(_assemblies(request)[start : start + AT_ONCE + 1])
     return {"assemblies": found[:AT_ONCE], "more": start + AT_ONCE if len(found) > AT_ONCE else None}
 
 
 @require_POST
-def bring_in(request: HttpRequest) -> HttpResponse:
+def bring_in(request: UserRequest) -> HttpResponse:
     """Take a file in and queue its reading."""
     form = BringInForm(request.POST, request.FILES)
     if not form.is_valid():
-        raise PulleyError(" ".join(form.errors["file"]))
+        raise PulleyError(" ".join(map(str, form.errors["file"])))
     job = services.accept(request.user, form.cleaned_data["file"])
     return render(request, "jobs/job.html", {"job": job}) if request.htmx else redirect("library")
 
 
 @require_POST
-def delete(request: HttpRequest, assembly_id: uuid.UUID) -> HttpResponse:
+def delete(request: UserRequest, assembly_id: uuid.UUID) -> HttpResponse:
     """Put an assembly with its teardowns in the bin."""
     bin.put_in(assembly_of(request, assembly_id))
     return _library(request, "library/shelf.html")
 
 
 @require_POST
-def bring_back(request: HttpRequest, assembly_id: uuid.UUID) -> HttpResponse:
+def bring_back(request: UserRequest, assembly_id: uuid.UUID) -> HttpResponse:
     """Take an assembly out of the bin."""
     bin.put_in(assembly_of(request, assembly_id, deleted=True), gone=False)
     return _library(request, "library/shelf.html")
 
 
 @require_POST
-def delete_for_good(request: HttpRequest, assembly_id: uuid.UUID) -> HttpResponse:
+def delete_for_good(request: UserRequest, assembly_id: uuid.UUID) -> HttpResponse:
     """Delete what lies in the bin now, with the files that nothing else uses."""
     assembly_of(request, assembly_id, deleted=True).delete()
     bin.clear_up()
     return _library(request, "library/shelf.html")
 
 
-def _model_etag(request: HttpRequest, assembly_id: uuid.UUID) -> str:
+def _model_etag(request: UserRequest, assembly_id: uuid.UUID) -> str:
     return f'"{assembly_of(request, assembly_id).model}"'
 
 
@@ -105,19 +106,19 @@ def made(row: Assembly, field: str, content_type: str) -> FileResponse:
 
 @require_GET
 @condition(etag_func=_model_etag)
-def model(request: HttpRequest, assembly_id: uuid.UUID) -> FileResponse:
+def model(request: UserRequest, assembly_id: uuid.UUID) -> FileResponse:
     """The GLB for the canvas."""
     return made(assembly_of(request, assembly_id), "model", "model/gltf-binary")
 
 
 @require_GET
-def picture(request: HttpRequest, assembly_id: uuid.UUID) -> FileResponse:
+def picture(request: UserRequest, assembly_id: uuid.UUID) -> FileResponse:
     """The picture on the library card."""
     return made(assembly_of(request, assembly_id), "picture", "image/png")
 
 
 @require_GET
-def download(request: HttpRequest, assembly_id: uuid.UUID) -> FileResponse:
+def download(request: UserRequest, assembly_id: uuid.UUID) -> FileResponse:
     """The file as it was brought in."""
     row = assembly_of(request, assembly_id)
     return FileResponse(services.source_file(row).open("rb"), as_attachment=True, filename=row.file_name)

@@ -4,7 +4,7 @@ import json
 import uuid
 
 from django.contrib.auth.decorators import login_not_required
-from django.http import FileResponse, Http404, HttpRequest, HttpResponse
+from django.http import FileResponse, Http404, HttpResponse
 from django.shortcuts import render
 from django.utils import timezone
 from django.views.decorators.cache import never_cache
@@ -16,6 +16,7 @@ from pulley.web.editor.views import teardown_of
 from pulley.web.library.services import core_assembly
 from pulley.web.library.views import made
 from pulley.web.publishing.models import Link
+from pulley.web.requests import UserRequest
 
 GONE = "This link leads nowhere: it was taken back, or its address is incomplete. Ask whoever sent it for another."
 
@@ -28,7 +29,7 @@ def _link(token: str) -> Link:
     return found
 
 
-def _list(request: HttpRequest, teardown_id: uuid.UUID) -> HttpResponse:
+def _list(request: UserRequest, teardown_id: uuid.UUID) -> HttpResponse:
     row = teardown_of(request, teardown_id)
     links = [
         {"token": link.token, "created": link.created, "address": request.build_absolute_uri(f"/watch/{link.token}/")}
@@ -38,20 +39,20 @@ def _list(request: HttpRequest, teardown_id: uuid.UUID) -> HttpResponse:
 
 
 @require_GET
-def links(request: HttpRequest, teardown_id: uuid.UUID) -> HttpResponse:
+def links(request: UserRequest, teardown_id: uuid.UUID) -> HttpResponse:
     """The links of a teardown that still lead to it."""
     return _list(request, teardown_id)
 
 
 @require_POST
-def share(request: HttpRequest, teardown_id: uuid.UUID) -> HttpResponse:
+def share(request: UserRequest, teardown_id: uuid.UUID) -> HttpResponse:
     """One link more."""
     Link.objects.create(teardown=teardown_of(request, teardown_id))
     return _list(request, teardown_id)
 
 
 @require_POST
-def revoke(request: HttpRequest, teardown_id: uuid.UUID, token: str) -> HttpResponse:
+def revoke(request: UserRequest, teardown_id: uuid.UUID, token: str) -> HttpResponse:
     """A link taken back: whoever has it sees nothing from now on."""
     teardown_of(request, teardown_id).links.filter(token=token).update(revoked=timezone.now())
     return _list(request, teardown_id)
@@ -60,7 +61,7 @@ def revoke(request: HttpRequest, teardown_id: uuid.UUID, token: str) -> HttpResp
 @require_GET
 @login_not_required
 @never_cache
-def watch(request: HttpRequest, token: str) -> HttpResponse:
+def watch(request: UserRequest, token: str) -> HttpResponse:
     """The teardown to be watched: canvas, steps and playing, and nothing of the editor."""
     try:
         row = _link(token).teardown
@@ -83,6 +84,6 @@ def watch(request: HttpRequest, token: str) -> HttpResponse:
 
 @require_GET
 @login_not_required
-def model(request: HttpRequest, token: str) -> FileResponse:
+def model(request: UserRequest, token: str) -> FileResponse:
     """The GLB of what is watched."""
     return made(_link(token).teardown.assembly, "model", "model/gltf-binary")

@@ -13,7 +13,7 @@ from pulley.core.formats import strict_json
 from pulley.core.formats.teardown.converter import made_converter
 from pulley.core.formats.teardown.schema import check_document
 from pulley.core.formats.teardown.upgrade import VERSION, upgraded
-from pulley.core.geometry.frames import unit
+from pulley.core.geometry.frames import triple, unit
 from pulley.core.motion import KINDS
 from pulley.core.teardown import (
     Bearings,
@@ -82,8 +82,11 @@ def from_kept(document: dict[str, Any]) -> Teardown:
 def _from_checked(document: dict[str, Any]) -> Teardown:
     trails = document.get("trails", {})
     of_trails = {"shown", "of", *vars(TrailLine())}
-    given = {name: document[name] for name in ("tolerance", "source") if name in document}
-    lists = {name: tuple(_read(item, kind) for item in document.get(name, ())) for name, kind in LISTS.items()}
+    given: dict[str, Any] = {name: document[name] for name in ("tolerance", "source") if name in document}
+    given |= {name: tuple(document.get(name, ())) for name in PLAIN}
+    lists: dict[str, Any] = {
+        name: tuple(_read(item, kind) for item in document.get(name, ())) for name, kind in LISTS.items()
+    }
     return Teardown(
         name=document.get("name") or "Teardown",
         trails_shown=trails.get("shown", True),
@@ -96,7 +99,6 @@ def _from_checked(document: dict[str, Any]) -> Teardown:
             "trails": {key: value for key, value in trails.items() if key not in of_trails},
         },
         **lists,
-        **{name: tuple(document.get(name, ())) for name in PLAIN},
         **given,
     )
 
@@ -167,7 +169,7 @@ def _check_sense(teardown: Teardown) -> None:
 
 def _check_unknown(teardown: Teardown) -> None:
     """Raise PulleyError when the keys that this version does not know take more room than is kept of them."""
-    holders = (teardown, *teardown.steps, *teardown.cameras, *teardown.bundles)
+    holders: tuple[Any, ...] = (teardown, *teardown.steps, *teardown.cameras, *teardown.bundles)
     size = len(json.dumps([teardown.source, *(holder.extra for holder in holders if holder.extra)]))
     if size > UNKNOWN_LIMIT:
         raise PulleyError(
@@ -189,7 +191,7 @@ def _read_placed(item: dict[str, Any], _: type[Placed]) -> Placed:
     if not np.linalg.norm(turn) > 1e-6:
         raise PulleyError(f"placed: {item['component'][:200]}: turn is no rotation. Give a quaternion x, y, z, w.")
     x, y, z, w = (turn / np.linalg.norm(turn)).tolist()
-    return replace(Placed(item["component"], tuple(map(float, item["offset"]))), turn=(x, y, z, w))
+    return replace(Placed(item["component"], triple(item["offset"])), turn=(x, y, z, w))
 
 
 _converter = made_converter()

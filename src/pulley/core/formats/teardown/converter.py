@@ -7,6 +7,7 @@ from typing import Any
 from cattrs import Converter
 from cattrs.gen import make_dict_structure_fn, make_dict_unstructure_fn, override
 
+from pulley.core.geometry.frames import triple
 from pulley.core.motion import KINDS, Fan, Motion
 from pulley.core.teardown import Bundle, Camera, Route, Timing, TrailLine, TrailOf, View
 
@@ -18,7 +19,7 @@ def made_converter() -> Converter:
     converter.register_unstructure_hook(Fan, _fan_document)
     for kind in KINDS.values():
         _add_motion(converter, kind)
-    moved = {"move": override(rename="camera_move", omit_if_default=True)}
+    moved: Any = {"move": override(rename="camera_move", omit_if_default=True)}
     converter.register_structure_hook(View, make_dict_structure_fn(View, converter, **moved))
     converter.register_unstructure_hook(View, _lean_writer(converter, View, **moved))
     kept = {"duration": override(omit_if_default=False)}
@@ -65,7 +66,7 @@ def _fan_document(fan: Fan) -> dict[str, Any]:
 
 
 def _read_route(item: dict[str, Any], _: type[Route]) -> Route:
-    return Route(item["id"], tuple((stop["component"], tuple(map(float, stop["at"]))) for stop in item["stops"]))
+    return Route(item["id"], tuple((stop["component"], triple(stop["at"])) for stop in item["stops"]))
 
 
 def _route_document(route: Route) -> dict[str, Any]:

@@ -2,9 +2,8 @@
 
 import json
 from functools import cache, reduce
-from operator import getitem
 from pathlib import Path
-from typing import Any
+from typing import Any, cast
 
 from jsonschema_rs import Draft202012Validator, ValidationError, ValidationErrorKind
 
@@ -17,7 +16,7 @@ BASE = Path(__file__).with_name("teardown.schema.json")
 @cache
 def schema() -> dict[str, Any]:
     """The whole schema, not to be altered: what docs/teardown.schema.json holds."""
-    whole = json.loads(BASE.read_text())
+    whole: dict[str, Any] = json.loads(BASE.read_text())
     step = whole["$defs"]["step"]
     step["properties"]["kind"] = {"enum": list(KINDS)}
     for motion in KINDS.values():
@@ -49,7 +48,7 @@ def check_document(document: Any) -> None:
 
 def _place(document: Any, error: ValidationError) -> str:
     """Where an error is, as a person would say it: the step by its id, then the field."""
-    place = list(error.instance_path)
+    place: list[Any] = list(error.instance_path)
     if len(place) > 1 and place[0] == "steps" and isinstance(document["steps"][place[1]], dict):
         step = document["steps"][place[1]].get("id", f"number {place[1] + 1}")
         return f"Step {str(step)[:40]}" + (": " + _dotted(place[2:]) if place[2:] else "")
@@ -62,14 +61,15 @@ def _dotted(place: list[str | int]) -> str:
 
 def _complaint(error: ValidationError) -> str:
     """What is wrong, in words for the rules where the library's own say little."""
-    kind = error.kind
+    kind: Any = error.kind
+    found: Any = error.instance
     if isinstance(kind, ValidationErrorKind.ExclusiveMinimum):
         return f"{error.instance} is not above {kind.limit}"
     if isinstance(kind, ValidationErrorKind.UniqueItems):
-        twice = next(item for item in error.instance if error.instance.count(item) > 1)
+        twice = next(item for item in found if found.count(item) > 1)
         return f"“{str(twice)[:200]}” is listed twice"
     if isinstance(kind, ValidationErrorKind.OneOfNotValid | ValidationErrorKind.OneOfMultipleValid):
-        choices = reduce(getitem, error.schema_path, schema())
+        choices: Any = reduce(lambda at, key: at[key], error.schema_path, cast(Any, schema()))
         if all("required" in choice for choice in choices):
             return "needs one of " + ", ".join(f"“{choice['required'][0]}”" for choice in choices)
     return error.message[:200]

@@ -4,7 +4,7 @@ Each function takes what the page sent, the teardown and its assembly, and retur
 """
 
 from collections.abc import Callable
-from types import FunctionType
+from types import FunctionType, ModuleType
 
 from pulley.core.assembly import Assembly
 from pulley.core.teardown import Teardown
@@ -15,7 +15,7 @@ from pulley.web.editor.services import Changed
 Verb = Callable[[Sent, Teardown, Assembly], Changed]
 
 
-def _verbs(room: object) -> dict[str, Verb]:
+def _verbs(room: ModuleType) -> dict[str, Verb]:
     """The verbs that a module offers, under their names in addresses: ``turn-round``."""
     own = {name: what for name, what in vars(room).items() if getattr(what, "__module__", "") == room.__name__}
     return {

@@ -8,7 +8,7 @@ from pulley.core import editing
 from pulley.core.assembly import Assembly
 from pulley.core.errors import PulleyError
 from pulley.core.geometry.directions import direction_word
-from pulley.core.geometry.frames import Vector3
+from pulley.core.geometry.frames import Vector3, triple
 from pulley.core.motion import KINDS
 from pulley.core.naming import members_name
 from pulley.core.quantities import (
@@ -132,7 +132,7 @@ def _with_leg(points: tuple[Vector3, ...], number: int, mm: float) -> tuple[Vect
     way = [b - a for a, b in zip(before, points[number], strict=True)]
     scale = mm / sum(c * c for c in way) ** 0.5 - 1
     return tuple(
-        tuple(round(c + (w * scale if k >= number else 0.0), 6) for c, w in zip(point, way, strict=True))
+        triple([round(c + (w * scale if k >= number else 0.0), 6) for c, w in zip(point, way, strict=True)])
         for k, point in enumerate(points)
     )
 

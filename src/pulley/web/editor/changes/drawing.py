@@ -10,7 +10,7 @@ from pulley.core.quantities import parse_number
 from pulley.core.score.compose import compose
 from pulley.core.teardown import Jog, Teardown
 from pulley.web.door import whole
-from pulley.web.editor.changes.sent import Sent, json_sent, labels_of, numbers, paths_sent, short, steps_sent
+from pulley.web.editor.changes.sent import Sent, json_sent, labels_of, numbers, paths_sent, point_of, short, steps_sent
 from pulley.web.editor.services import Changed
 
 
@@ -55,7 +55,7 @@ def _points(sent: Sent, key: str, assembly: Assembly, teardown: Teardown, paths:
     if set(paths) - set(known):
         raise PulleyError("A point lies on a subassembly that holds another. Point again.")
     return [
-        at_home(assembly, teardown, played, path, numbers(value, 3)) for path, value in zip(paths, values, strict=False)
+        at_home(assembly, teardown, played, path, point_of(value)) for path, value in zip(paths, values, strict=False)
     ]
 
 
@@ -64,7 +64,7 @@ def jog(sent: Sent, teardown: Teardown, assembly: Assembly) -> Changed:
     (path, *_) = editing.known_members(assembly, paths_sent(sent))
     start, end = numbers(json_sent(sent, "span"), 2)
     (leg,) = numbers([json_sent(sent, "leg")], 1)
-    made = Jog(int(leg), start, end, numbers(json_sent(sent, "by"), 3))
+    made = Jog(int(leg), start, end, point_of(json_sent(sent, "by")))
     return Changed(editing.add_jog(teardown, path, made), f"dogleg of {short(members_name(assembly, [path]))}")
 
 

@@ -29,8 +29,8 @@ from pulley.web.editor.changes.sent import (
     label_of,
     length,
     mapping_sent,
-    numbers,
     paths_sent,
+    point_of,
     points_sent,
     short,
     vector_sent,
@@ -144,12 +144,12 @@ def _alignment(sent: Sent) -> Pose:
         Feature(
             str(values.get("kind")),
             "",
-            numbers(values.get("origin"), 3),
+            point_of(values.get("origin")),
             direction_of(values["direction"]) if values.get("direction") else None,
         )
         for values in pair
     ]
-    return onto(*features, flip=sent.get("flip") == "1")
+    return onto(features[0], features[1], flip=sent.get("flip") == "1")
 
 
 def put_back(sent: Sent, teardown: Teardown, assembly: Assembly) -> Changed:

@@ -13,7 +13,7 @@ from pulley.core import editing
 from pulley.core.camera import check_camera
 from pulley.core.errors import PulleyError
 from pulley.core.formats import strict_json
-from pulley.core.geometry.frames import Vector3
+from pulley.core.geometry.frames import Vector3, triple
 from pulley.core.motion import Axis
 from pulley.core.quantities import UNITS, parse_distance, parse_length, shown
 from pulley.core.teardown import Camera, Teardown
@@ -64,9 +64,15 @@ def numbers(values: Any, count: int) -> tuple[float, ...]:
     return tuple(map(float, values))
 
 
+def point_of(values: Any) -> Vector3:
+    """Three finite numbers, none of them beyond all reach."""
+    x, y, z = numbers(values, 3)
+    return x, y, z
+
+
 def direction_of(values: Any) -> Vector3:
     """Three numbers that point somewhere."""
-    return editing.checked_direction(numbers(values, 3))
+    return editing.checked_direction(point_of(values))
 
 
 def direction_sent(sent: Sent, key: str) -> Vector3:
@@ -79,17 +85,18 @@ def points_sent(sent: Sent, key: str) -> tuple[Vector3, ...]:
     values = json_sent(sent, key) if sent.get(key) else []
     if not isinstance(values, list) or len(values) > 1000:
         raise PulleyError("The waypoints could not be read. Reload the page; nothing was changed.")
-    return tuple(numbers(value, 3) for value in values)
+    return tuple(point_of(value) for value in values)
 
 
 def vector_sent(sent: Sent) -> Vector3:
     """A displacement in mm: typed as three lengths with commas between, else as the page worked it out."""
     if not sent.get("typed"):
-        return numbers(json_sent(sent, "by"), 3)
+        return point_of(json_sent(sent, "by"))
     lengths = re.split(r"[,;]\s*", sent["typed"].strip())
     if len(lengths) != 3:
         raise PulleyError("A move is typed as three lengths, such as 10, 0, 25. Nothing was changed.")
-    return tuple(parse_length(text, unit_sent(sent)) for text in lengths)
+    x, y, z = (parse_length(text, unit_sent(sent)) for text in lengths)
+    return x, y, z
 
 
 def legs_sent(sent: Sent) -> tuple[Vector3, ...]:
@@ -100,7 +107,7 @@ def legs_sent(sent: Sent) -> tuple[Vector3, ...]:
     along, length = direction_sent(sent, "leg"), distance_sent(sent)
     size = math.hypot(*along)
     last = points[-1] if points else (0.0, 0.0, 0.0)
-    return (*points, tuple(round(p + d / size * length, 6) for p, d in zip(last, along, strict=True)))
+    return (*points, triple([round(p + d / size * length, 6) for p, d in zip(last, along, strict=True)]))
 
 
 def advance_sent(sent: Sent) -> float:
@@ -111,7 +118,7 @@ def advance_sent(sent: Sent) -> float:
 def axis_sent(sent: Sent) -> Axis:
     """An axis that the page sent: origin and direction."""
     values = mapping_sent(sent, "axis")
-    return Axis(numbers(values.get("origin"), 3), direction_of(values.get("direction")))
+    return Axis(point_of(values.get("origin")), direction_of(values.get("direction")))
 
 
 def camera_sent(sent: Sent, id: str, name: str) -> Camera:
@@ -120,7 +127,9 @@ def camera_sent(sent: Sent, id: str, name: str) -> Camera:
     camera = Camera(
         id=id,
         name=name,
-        **{key: numbers(seen.get(key), 3) for key in ("eye", "target", "up")},
+        eye=point_of(seen.get("eye")),
+        target=point_of(seen.get("target")),
+        up=point_of(seen.get("up")),
         projection=str(seen.get("projection")),
         fov=numbers([seen.get("fov")], 1)[0],
     )

@@ -64,7 +64,7 @@ def cards(
                 sentence=describe.step_sentence(step, unit),
                 pitch=shown(step.spacing, unit),
                 total=shown(step.spacing * max(step.ranks, default=0), unit),
-                pause="" if step.timing.start is None or step.timing.start == "with" else plain(step.timing.start),
+                pause=plain(step.timing.start) if isinstance(step.timing.start, float | int) else "",
                 camera_move="" if step.view.move is None else plain(step.view.move),
                 typed=_typed(step.motion, unit),
                 duration=plain(step.timing.duration),
@@ -127,6 +127,6 @@ def pose_keys(teardown: core.Teardown) -> list[str]:
     for step in teardown.steps:
         chain.update(repr(step.moves).encode())
         seen = chain.copy()
-        seen.update(repr(cameras.get(step.view.camera)).encode())
+        seen.update(repr(cameras.get(step.view.camera or "")).encode())
         keys.append(seen.hexdigest()[:16])
     return keys
