@@ -113,7 +113,7 @@ def the_worker_is_killed(scene: Scene) -> None:
 def the_reader_is_killed(scene: Scene) -> None:
     job = scene.visitor.bring_in("winch.step", BIG.read_bytes())
     scene.visitor.read(job, "Reading|Meshing")
-    for pid in scene.house.pids("step_reader"):
+    for pid in scene.house.pids("kernel.worker"):
         os.kill(pid, signal.SIGKILL)
     page = scene.visitor.read(job)
     scene.row("reader process killed in the middle of a file", _outcome(page), "everything else; the worker goes on")

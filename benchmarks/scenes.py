@@ -6,8 +6,8 @@ from pathlib import Path
 from unittest import mock
 
 from pulley.core.assembly import Assembly
-from pulley.core.formats import step_reader, step_shapes
 from pulley.core.formats.step import read_step
+from pulley.core.kernel import shapes, step
 
 ROOT = Path(__file__).resolve().parents[1]
 AS1 = ROOT / "node_modules/occt-import-js/test/testfiles/cax-if/as1-oc-214.stp"
@@ -19,5 +19,5 @@ def as1(chord: float | None = None, angle: float | None = None) -> Assembly:
     if chord is None:
         with tempfile.TemporaryDirectory() as store:
             return read_step(AS1, Path(store))
-    with mock.patch.multiple(step_shapes, ANGLE=angle, ANGLE_CURVED=angle, CHORD=chord, LARGE=0.0):
-        return step_reader.read(AS1, lambda _share, _message: None)
+    with mock.patch.multiple(shapes, ANGLE=angle, ANGLE_CURVED=angle, CHORD=chord, LARGE=0.0):
+        return step.read(AS1, lambda _share, _message: None)[0]

@@ -8,7 +8,7 @@ from django.test import Client, override_settings
 
 from pulley.core import teardown as core
 from pulley.web.editor import services
-from pulley.web.editor.changes import VERBS
+from pulley.web.editor.commands import COMMANDS
 from pulley.web.editor.models import Teardown
 from pulley.web.jobs.models import Job
 from pulley.web.publishing.models import Link
@@ -229,7 +229,9 @@ class AnswerTests(ResilienceCase):
         self.not_kept(2)
         page.unroute("**/edit/*")
         with_other = Teardown.objects.get(pk=row.pk)
-        services.edit(with_other, 0, lambda teardown, assembly: VERBS["trails"]({"value": "off"}, teardown, assembly))
+        services.edit(
+            with_other, 0, lambda teardown, assembly: COMMANDS["trails"].does({"value": "off"}, teardown, assembly)
+        )
         page.click("#waiting-send")
         page.wait_for_selector("#notice >> text=changed in another window")
         self.not_kept(1)
@@ -404,7 +406,7 @@ class FreshnessTests(ResilienceCase):
         services.edit(
             Teardown.objects.get(pk=row.pk),
             0,
-            lambda teardown, assembly: VERBS["rename"]({"value": "Theirs"}, teardown, assembly),
+            lambda teardown, assembly: COMMANDS["rename"].does({"value": "Theirs"}, teardown, assembly),
         )
         for event in ("focus", "pageshow", "online"):
             self.page.evaluate("name => window.dispatchEvent(new Event(name))", event)

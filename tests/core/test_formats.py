@@ -14,11 +14,11 @@ from pulley.core.camera import camera_frame, fitted, project
 from pulley.core.errors import PulleyError
 from pulley.core.formats import teardown as teardown_json
 from pulley.core.formats.gltf import linear, to_glb
-from pulley.core.formats.store import from_record, to_record
 from pulley.core.formats.teardown.upgrade import UPGRADES, VERSION, upgraded
 from pulley.core.geometry.frames import unit, view_frame
 from pulley.core.geometry.mesh import Mesh, box_mesh
 from pulley.core.publish.picture import png, render
+from pulley.core.store import from_record, to_record
 from pulley.core.teardown import Camera
 from pulley.core.trails import anchor
 from tests.scenes import DEMO, DEMO_TEARDOWN, ROOT, boxes, read, tower

@@ -12,9 +12,9 @@ from unittest import TestCase, mock, skipUnless
 
 from pulley.core import files
 from pulley.core.errors import PulleyError
-from pulley.core.formats import step
 from pulley.core.formats.step import read_step
-from pulley.core.formats.store import load_mesh, mesh_path
+from pulley.core.kernel import process
+from pulley.core.store import load_mesh, mesh_path
 from tests.scenes import AS1, ROOT, WINCH, tower
 
 # CAx-IF public test assembly that is split over several files; its top level names four others
@@ -22,7 +22,7 @@ SPLIT = AS1.parent / "s1_pe_214/s1_pe_214.stp"
 FENCED = """
 import socket, sys
 from pathlib import Path
-from pulley.core.formats.guard import fence, python_places
+from pulley.core.kernel.guard import fence, python_places
 assert fence([Path(sys.argv[1]), *python_places()], [Path(sys.argv[2])])
 def refused(act):
     try:
@@ -40,8 +40,9 @@ PARENT = """
 import sys
 from pathlib import Path
 from pulley.core.formats import step
-step.prepare_reader()
-print(step._standby[0].process.pid, flush=True)
+from pulley.core.kernel import process
+process.prepare()
+print(process._standby[0].process.pid, flush=True)
 step.read_step(Path(sys.argv[1]), Path(sys.argv[2]), lambda share, message: print(message, flush=True))
 """
 
@@ -54,7 +55,7 @@ def has_ended(pid: int) -> bool:
 
 def fence_there() -> bool:
     """Whether this machine's kernel has Landlock."""
-    code = "from pulley.core.formats.guard import fence; raise SystemExit(not fence([], []))"
+    code = "from pulley.core.kernel.guard import fence; raise SystemExit(not fence([], []))"
     return subprocess.run([sys.executable, "-c", code]).returncode == 0
 
 
@@ -108,8 +109,8 @@ class FenceTests(FolderCase):
 
     def test_the_reader_is_told_no_password(self):
         with mock.patch.dict(os.environ, {"PULLEY_DB_PASSWORD": "secret", "LANG": "C.UTF-8"}):
-            self.assertNotIn("PULLEY_DB_PASSWORD", step._no_secrets())
-            self.assertIn("LANG", step._no_secrets())
+            self.assertNotIn("PULLEY_DB_PASSWORD", process._no_secrets())
+            self.assertIn("LANG", process._no_secrets())
 
     def test_the_reader_ends_with_its_parent_however_that_ends(self):
         words = [sys.executable, "-c", PARENT, str(WINCH), str(self.folder)]

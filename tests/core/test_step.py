@@ -13,6 +13,8 @@ from pulley.core.assembly import leaf_bounds
 from pulley.core.contact.scene import home_scene
 from pulley.core.errors import PulleyError
 from pulley.core.formats import step
+from pulley.core.kernel import process
+from pulley.core.kernel.process import Limits
 from shapes import Item, box, cylinder, prism, write_step
 from tests.scenes import DEMO, read, store
 
@@ -162,22 +164,22 @@ class BadFileTests(TestCase):
             step.read_step(self.folder / "none.step", store())
 
     def test_time_limit(self):
-        self.refuse(DEMO.read_bytes(), "longer than 0.05 s", time_limit=0.05)
+        self.refuse(DEMO.read_bytes(), "longer than 0.05 s", limits=Limits(seconds=0.05))
 
     def test_memory_limit(self):
-        self.refuse(DEMO.read_bytes(), "broke the reader", memory_limit=300 * 2**20)
+        self.refuse(DEMO.read_bytes(), "broke the reader", limits=Limits(memory=300 * 2**20))
 
     def test_a_crash_costs_one_reading_and_a_reader_kept_ready_is_used(self):
-        step.prepare_reader()
-        step._standby[0].process.kill()
-        step._standby[0].process.wait()
+        process.prepare()
+        process._standby[0].process.kill()
+        process._standby[0].process.wait()
         self.assertEqual(len(read(DEMO).leaves), 42)
 
     def test_a_kernel_that_cannot_be_loaded_is_not_the_files_fault(self):
         with mock.patch.dict(os.environ, PYTHONPATH=str(self.folder)):
             (self.folder / "OCP").mkdir()
             (self.folder / "OCP" / "__init__.py").write_text("raise ImportError('libGL.so.1: no such file')")
-            step._take_reader(step.MEMORY_LIMIT).close()  # one kept ready has loaded the real kernel already
+            process._take(Limits().memory).close()  # one kept ready has loaded the real kernel already
             with self.assertRaisesRegex(PulleyError, "cannot start: libGL.so.1"):
                 step.read_step(DEMO, store())
 

@@ -19,7 +19,7 @@ from pulley.core.geometry.frames import translation
 from pulley.core.geometry.mesh import Mesh, box_mesh, flat_mesh
 from pulley.core.motion import Axis, Radial, Turn
 from pulley.core.motion.travel import screw_pose
-from pulley.core.planning.picks import parse_direction
+from pulley.core.planning.direction_text import parse_direction
 from pulley.core.planning.ways_out import ways_out
 from pulley.core.score.stages import displacements, skew_members, stages, travels
 from pulley.core.teardown import Step

@@ -14,9 +14,9 @@ from scipy.spatial.transform import Rotation
 from pulley.core.contact.scene import Scene, home_scene
 from pulley.core.contact.sweep import first_contact
 from pulley.core.contact.turning import first_contact_turning
-from pulley.core.formats.step_shapes import mesh_shape
 from pulley.core.geometry.frames import translation, unit
 from pulley.core.geometry.mesh import Mesh, box_mesh
+from pulley.core.kernel.shapes import mesh_shape
 from pulley.core.motion import Axial, Axis, Path, Radial, Turn
 from pulley.core.motion.travel import Screw
 from pulley.core.score.compose import compose, displacement_at

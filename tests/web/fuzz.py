@@ -18,7 +18,7 @@ from pulley.core import teardown as core
 from pulley.core.formats import teardown as teardown_json
 from pulley.core.motion import Axial, Axis, Fan, Path, Turn
 from pulley.web.editor import services
-from pulley.web.editor.changes import VERBS
+from pulley.web.editor.commands import COMMANDS
 from pulley.web.editor.models import Teardown
 
 UP = (0.0, 0.0, 1.0)
@@ -220,9 +220,9 @@ class Fuzz:
     def _addresses(self, values: dict[str, str], only: set[str]) -> Iterator[str]:
         """Addresses with these values in them; with ``only``, those that hold one of these."""
         for pattern in _patterns(get_resolver()):
-            if only and not only & set(pattern.pattern.converters):
+            if pattern.full.startswith("admin/") or (only and not only & set(pattern.pattern.converters)):
                 continue
-            verbs = {"edit": VERBS, "choose": ("riders", "rest", "beyond", "inside", "holder")}.get(
+            verbs = {"edit": COMMANDS, "choose": ("riders", "rest", "beyond", "inside", "holder")}.get(
                 pattern.name, ("x",)
             )
             for verb in verbs:

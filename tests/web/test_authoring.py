@@ -8,7 +8,7 @@ from pulley.core import teardown as core
 from pulley.core.formats import teardown as teardown_json
 from pulley.web.accounts.models import preferences_of
 from pulley.web.editor import persistence, services
-from pulley.web.editor.changes import VERBS
+from pulley.web.editor.commands import COMMANDS
 from pulley.web.editor.models import Entry, Teardown
 from tests.scenes import UP, axial
 from tests.web.base import VIEW, SignedInCase, user
@@ -136,7 +136,9 @@ class BundleTests(SignedInCase):
         self.assertEqual(persistence.load(Teardown.objects.get(pk=other.pk)).bundles[0].name, "Top")
         self.lift("lid")
         services.edit(
-            Teardown.objects.get(pk=other.pk), 0, lambda t, a: VERBS["tie"]({"name": "Low", "members": '["low"]'}, t, a)
+            Teardown.objects.get(pk=other.pk),
+            0,
+            lambda t, a: COMMANDS["tie"].does({"name": "Low", "members": '["low"]'}, t, a),
         )
         for _ in range(2):
             self.client.post(f"{self.address}undo", {"revision": self.revision}, headers={"HX-Request": "true"})
@@ -240,7 +242,7 @@ class BadInputTests(SignedInCase):
             "orbit",
             "route",
         )
-        for verb in VERBS:
+        for verb in COMMANDS:
             for text in mess:
                 sent = {
                     "revision": self.revision,

@@ -11,7 +11,7 @@ from pulley.core import teardown as core
 from pulley.core.formats import teardown as teardown_json
 from pulley.web.editor import persistence, services
 from pulley.web.editor.models import Teardown
-from pulley.web.editor.page.cards import pose_keys
+from pulley.web.editor.presenters.cards import pose_keys
 from pulley.web.library.services import add
 from tests.scenes import DEMO, DEMO_TEARDOWN, read
 from tests.web.base import SignedInCase, tower_row, user

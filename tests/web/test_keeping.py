@@ -13,13 +13,13 @@ from django.utils import timezone
 from pulley.core import teardown as core
 from pulley.core.files import write_once
 from pulley.web.editor import services as editor_services
+from pulley.web.editor.management.commands import prepare
 from pulley.web.editor.models import Teardown
-from pulley.web.editor.page.cards import pose_keys
+from pulley.web.editor.presenters.cards import pose_keys
 from pulley.web.jobs import services as jobs
 from pulley.web.jobs import worker
 from pulley.web.jobs.models import Job
 from pulley.web.library import bin, services
-from pulley.web.library.management.commands import prepare
 from pulley.web.library.models import Assembly
 from pulley.web.publishing.models import Link
 from tests.scenes import AS1, DEMO, read

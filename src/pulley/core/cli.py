@@ -22,18 +22,17 @@ from pulley.core.contact.giving import find_gives
 from pulley.core.contact.scene import home_scene
 from pulley.core.contact.start import TOLERANCE, Allowed
 from pulley.core.describe import remedy_sentence
-from pulley.core.editing.common import find_step
 from pulley.core.errors import PulleyError
 from pulley.core.formats import teardown as teardown_json
 from pulley.core.formats.step import read_step_kept
 from pulley.core.planning.companions import bring_along, matches
+from pulley.core.planning.direction_text import parse_direction
 from pulley.core.planning.directions import name_of
-from pulley.core.planning.picks import parse_direction
 from pulley.core.planning.proposal import Options, propose
 from pulley.core.planning.remedies import remedies
 from pulley.core.planning.ways_out import WayOut, ways_out
 from pulley.core.score.stages import stages
-from pulley.core.teardown import Teardown
+from pulley.core.teardown import Teardown, find_step
 
 
 def default_store() -> Path:

@@ -230,3 +230,19 @@ class Teardown:
     home: tuple[str, ...] = ()
     source: dict[str, Any] = field(default_factory=dict)
     extra: dict[str, Any] = field(default_factory=dict, compare=False)
+
+
+def find_step(teardown: Teardown, id: str) -> Step:
+    """The step with this id; PulleyError when there is none."""
+    for step in teardown.steps:
+        if step.id == id:
+            return step
+    raise PulleyError("That step is no longer in the teardown. Nothing was changed.")
+
+
+def find_camera(teardown: Teardown, id: str) -> Camera:
+    """The camera view with this id; PulleyError when there is none."""
+    for camera in teardown.cameras:
+        if camera.id == id:
+            return camera
+    raise PulleyError("That camera view is no longer in the teardown. Nothing was changed.")

@@ -7,7 +7,7 @@ from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from pathlib import Path
 
-from pulley.core.formats.guard import end_with_parent
+from pulley.core.kernel.guard import end_with_parent
 
 SETTLED = 10.0  # seconds a child must have lived for the next restart to be at once
 

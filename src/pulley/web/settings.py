@@ -30,7 +30,9 @@ DEBUG = False
 LOOPBACK_NAMES = "127.0.0.1,localhost,[::1]"
 ALLOWED_HOSTS = (LOOPBACK_NAMES if DEMO else os.environ.get("PULLEY_HOSTS", LOOPBACK_NAMES)).split(",")
 INSTALLED_APPS = [
+    "django.contrib.admin",
     "django.contrib.auth",
+    "django.contrib.messages",
     "django.contrib.contenttypes",
     "django.contrib.sessions",
     "django.contrib.staticfiles",
@@ -59,6 +61,7 @@ MIDDLEWARE = [
     "pulley.web.accounts.middleware.sign_in_on_demo",
     "pulley.web.accounts.middleware.SignedIn",
     "django.middleware.clickjacking.XFrameOptionsMiddleware",
+    "django.contrib.messages.middleware.MessageMiddleware",
     "django_htmx.middleware.HtmxMiddleware",
     "pulley.web.errors.explain",
     "axes.middleware.AxesMiddleware",
@@ -74,6 +77,7 @@ TEMPLATES = [
             "context_processors": [
                 "django.template.context_processors.request",
                 "django.contrib.auth.context_processors.auth",
+                "django.contrib.messages.context_processors.messages",
             ]
         },
     }

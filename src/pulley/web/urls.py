@@ -1,5 +1,6 @@
 """Every address of the application; each app has its own list."""
 
+from django.contrib import admin
 from django.contrib.auth.decorators import login_not_required
 from django.http import HttpRequest, HttpResponse
 from django.urls import include, path
@@ -11,7 +12,9 @@ def alive(_request: HttpRequest) -> HttpResponse:
     return HttpResponse("alive", content_type="text/plain")
 
 
+admin.site.site_header = admin.site.site_title = "Pulley, for who looks after it"
 urlpatterns = [
+    path("admin/", admin.site.urls),
     path("alive", alive),
     path("", include("pulley.web.library.urls")),
     path("", include("pulley.web.editor.urls")),

@@ -1,12 +1,15 @@
 """What a teardown says of contacts: the tolerance, the pairs that are fits, and the components that give."""
 
 from collections.abc import Mapping
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 
 from pulley.core.assembly import Assembly
 from pulley.core.contact.fits import Bare, bare_meshes
 from pulley.core.contact.start import TOLERANCE
+from pulley.core.errors import PulleyError
 from pulley.core.teardown import Teardown
+
+MOST = 1000.0  # mm that a component may give by
 
 
 @dataclass(frozen=True, eq=False)
@@ -40,3 +43,15 @@ def terms_of(assembly: Assembly, teardown: Teardown) -> Terms:
         {frozenset((fit["a"], fit["b"])): fit.get("depth", float("inf")) for fit in teardown.fits},
         {leaf: float(item["by"]) for item in teardown.gives for leaf in assembly.leaves_of([item["component"]])},
     )
+
+
+def set_give(teardown: Teardown, component: str, by: float) -> Teardown:
+    """Let a component bend by so many mm, or not at all when 0; PulleyError where that makes no sense.
+
+    >>> set_give(Teardown("Plan"), "pump/circlip", 0.8).gives
+    ({'component': 'pump/circlip', 'by': 0.8},)
+    """
+    if not 0 <= by <= MOST:
+        raise PulleyError(f"A component gives by 0 to {MOST:,.0f} mm.")
+    others = tuple(give for give in teardown.gives if give["component"] != component)
+    return replace(teardown, gives=(*others, {"component": component, "by": float(by)}) if by else others)

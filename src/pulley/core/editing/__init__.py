@@ -1,7 +1,9 @@
 """Every change to a teardown as one function: the old teardown in, the new one out, or a clear refusal."""
 
+from pulley.core.contact.terms import set_give
+from pulley.core.editing.batch import merge, mirror, same_distance, scale_distances, shift_distances, split
 from pulley.core.editing.bundles import find_bundle, known_in, rename_bundle, tie, untie
-from pulley.core.editing.common import checked_direction, find_camera, find_step, known_members
+from pulley.core.editing.common import checked_direction, known_members
 from pulley.core.editing.filming import (
     add_orbit,
     change_camera_move,
@@ -12,7 +14,7 @@ from pulley.core.editing.filming import (
     set_bearings,
     set_caption,
 )
-from pulley.core.editing.judging import set_give, set_tolerance
+from pulley.core.editing.judging import set_tolerance
 from pulley.core.editing.members import (
     add_members,
     as_units,
@@ -36,7 +38,6 @@ from pulley.core.editing.motions import (
 )
 from pulley.core.editing.neighbours import put_next_to
 from pulley.core.editing.placing import place, put_back
-from pulley.core.editing.several import merge, mirror, same_distance, scale_distances, shift_distances, split
 from pulley.core.editing.steps import (
     add_step,
     delete_steps,
@@ -87,3 +88,4 @@ from pulley.core.editing.views import (
     show_only,
     show_trails,
 )
+from pulley.core.teardown import find_camera, find_step

@@ -8,26 +8,10 @@ import numpy as np
 from pulley.core.assembly import Assembly
 from pulley.core.errors import PulleyError
 from pulley.core.geometry.frames import Vector3, triple, unit
-from pulley.core.teardown import Camera, Step, Teardown
+from pulley.core.teardown import Step, Teardown
 
 LABEL_LIMIT = 200
 STEP_LIMIT = 2000
-
-
-def find_step(teardown: Teardown, id: str) -> Step:
-    """The step with this id; PulleyError when there is none."""
-    for step in teardown.steps:
-        if step.id == id:
-            return step
-    raise PulleyError("That step is no longer in the teardown. Nothing was changed.")
-
-
-def find_camera(teardown: Teardown, id: str) -> Camera:
-    """The camera view with this id; PulleyError when there is none."""
-    for camera in teardown.cameras:
-        if camera.id == id:
-            return camera
-    raise PulleyError("That camera view is no longer in the teardown. Nothing was changed.")
 
 
 def free_id(taken: Sequence[str], letter: str) -> str:

@@ -5,12 +5,12 @@ from dataclasses import replace
 
 from pulley.core.assembly import Assembly, Group, Leaf
 from pulley.core.contact.scene import Scene
-from pulley.core.editing.common import find_step, known_members, with_step
+from pulley.core.editing.common import known_members, with_step
 from pulley.core.errors import PulleyError
 from pulley.core.motion import Axial
 from pulley.core.planning.stacking import stack_layers
 from pulley.core.score.stages import nearest_first, poses_at, stage_of
-from pulley.core.teardown import Step, Teardown
+from pulley.core.teardown import Step, Teardown, find_step
 
 
 def drop_member(teardown: Teardown, id: str, member: str) -> Teardown:

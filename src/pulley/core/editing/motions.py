@@ -3,12 +3,12 @@
 from dataclasses import fields, replace
 from typing import Any
 
-from pulley.core.editing.common import checked_direction, find_step, with_step
+from pulley.core.editing.common import checked_direction, with_step
 from pulley.core.errors import PulleyError
 from pulley.core.geometry.frames import Vector3
 from pulley.core.motion import Axis, Fan
 from pulley.core.quantities import DISTANCE_LIMIT, DURATION_LIMIT
-from pulley.core.teardown import Step, Teardown
+from pulley.core.teardown import Step, Teardown, find_step
 
 LACKS = {  # what to say when a step's kind of motion has no such field
     "distance": "Paths and turns have no single distance. Choose a straight or an outward step.",

@@ -6,8 +6,8 @@ import numpy as np
 
 from pulley.core.assembly import Assembly
 from pulley.core.contact.scene import Scene
+from pulley.core.editing.batch import split
 from pulley.core.editing.common import with_each, with_step
-from pulley.core.editing.several import split
 from pulley.core.editing.steps import put_before
 from pulley.core.errors import PulleyError
 from pulley.core.geometry.frames import Vector, triple, unit

@@ -10,7 +10,6 @@ from pulley.core.editing.common import (
     checked_direction,
     checked_name,
     checked_text,
-    find_step,
     find_steps,
     free_id,
     known_members,
@@ -23,7 +22,7 @@ from pulley.core.motion import Axial
 from pulley.core.motion.base import checked_distance
 from pulley.core.naming import members_name
 from pulley.core.score.stages import travels
-from pulley.core.teardown import MARKS, Step, Teardown
+from pulley.core.teardown import MARKS, Step, Teardown, find_step
 
 NOTE_LIMIT = 2000
 

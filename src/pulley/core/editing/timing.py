@@ -4,12 +4,12 @@ from collections.abc import Iterable, Sequence
 from dataclasses import replace
 
 from pulley.core.assembly import Assembly
-from pulley.core.editing.common import find_step, find_steps, with_each, with_step
+from pulley.core.editing.common import find_steps, with_each, with_step
 from pulley.core.editing.steps import put_before
 from pulley.core.errors import PulleyError
 from pulley.core.quantities import DURATION_LIMIT
 from pulley.core.score.compose import Bar, bars, compose
-from pulley.core.teardown import Step, Teardown, Timing
+from pulley.core.teardown import Step, Teardown, Timing, find_step
 from pulley.core.visibility import peels
 
 TICK = 0.1  # seconds to which a dragged bar snaps

@@ -4,6 +4,7 @@ import hashlib
 import io
 from dataclasses import dataclass, field
 from functools import cached_property
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
@@ -80,6 +81,8 @@ class Mesh:
     planes, cylinders : features kept from the B-rep
     volume : exact volume in mm3, or None where the body is open
     bodies : (m,) int32, which body of the part each triangle bounds; by default all the same
+    faces : (m,) int32, the place of the face that each triangle lies on among the faces of the part's kept B-rep;
+        -1 for all when that is not known
     thickness : (m,) float32, mm of wall behind each triangle, as `wall_thickness` gives it; found when asked for
     error : mm that the triangles may lie off the true surface
     bare : (m,) bool, the triangles that count in contacts; None for all
@@ -97,10 +100,13 @@ class Mesh:
     thickness: NDArray[np.float32] | None = None
     error: float = 0.0
     bare: NDArray[np.bool_] | None = None
+    faces: NDArray[np.int32] = None  # type: ignore[assignment]
 
     def __post_init__(self) -> None:
         if self.bodies is None or len(self.bodies) != len(self.triangles):
             object.__setattr__(self, "bodies", np.zeros(len(self.triangles), np.int32))
+        if self.faces is None or len(self.faces) != len(self.triangles):
+            object.__setattr__(self, "faces", np.full(len(self.triangles), -1, np.int32))
 
     @cached_property
     def key(self) -> str:
@@ -189,6 +195,7 @@ class Mesh:
             cylinders=np.array([c.row for c in self.cylinders]).reshape(-1, 9),
             volume=np.nan if self.volume is None else self.volume,
             bodies=self.bodies,
+            faces=self.faces,
             walls=self.walls,
             error=self.error,
         )
@@ -199,9 +206,11 @@ class Mesh:
         """The mesh that `to_bytes` wrote."""
         with np.load(io.BytesIO(data)) as kept:
             volume = float(kept["volume"])
-            since = {}  # what meshes kept by earlier versions lack
+            since: dict[str, Any] = {}  # what meshes kept by earlier versions lack
             if "walls" in kept:
                 since = {"bodies": kept["bodies"], "thickness": kept["walls"], "error": float(kept["error"])}
+            if "faces" in kept:
+                since["faces"] = kept["faces"]
             return cls(
                 vertices=kept["vertices"],
                 normals=kept["normals"].astype(float),

@@ -10,15 +10,14 @@ from pulley.core.assembly import Assembly
 from pulley.core.contact.check import check
 from pulley.core.contact.giving import find_gives
 from pulley.core.contact.scene import Scene
-from pulley.core.contact.terms import terms_of
-from pulley.core.editing.judging import set_give
+from pulley.core.contact.terms import set_give, terms_of
 from pulley.core.errors import PulleyError
 from pulley.core.geometry.directions import direction_word
 from pulley.core.naming import component_name, give_sentence
 from pulley.core.planning.blocking import SIX, Blocking, Unit
-from pulley.core.planning.explained import listed, steps_of
-from pulley.core.planning.fitting import extent, spaced
-from pulley.core.planning.peeling import Enough, Removal, Wishes, fastener_kind, peel
+from pulley.core.planning.gaps import extent, spaced
+from pulley.core.planning.removal_order import Enough, Removal, Wishes, fastener_kind, peel
+from pulley.core.planning.removal_steps import listed, steps_of
 from pulley.core.planning.spacing import Placed
 from pulley.core.score.stages import displacements, poses_at
 from pulley.core.teardown import Step, Teardown

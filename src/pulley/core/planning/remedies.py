@@ -12,8 +12,7 @@ from pulley.core.contact.check import Snag, Verdict, check
 from pulley.core.contact.fits import find_fit
 from pulley.core.contact.giving import find_gives
 from pulley.core.contact.scene import Scene
-from pulley.core.contact.terms import terms_of
-from pulley.core.editing.judging import set_give
+from pulley.core.contact.terms import set_give, terms_of
 from pulley.core.geometry.frames import Vector, Vector3, translation, triple, unit
 from pulley.core.motion import Axial, Path
 from pulley.core.motion.base import Shorter

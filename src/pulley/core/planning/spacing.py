@@ -9,7 +9,7 @@ from numpy.typing import NDArray
 
 from pulley.core.geometry.frames import Vector, view_frame
 from pulley.core.planning.blocking import Blocking, Direction
-from pulley.core.planning.peeling import Removal
+from pulley.core.planning.removal_order import Removal
 
 Boxes = NDArray[np.float64]
 

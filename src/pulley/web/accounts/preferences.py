@@ -8,8 +8,8 @@ from django.views.decorators.http import require_POST
 from pulley.core.errors import PulleyError
 from pulley.core.quantities import UNITS, parse_length
 from pulley.web.accounts.models import preferences_of
+from pulley.web.accounts.requests import UserRequest
 from pulley.web.door import sent_by
-from pulley.web.requests import UserRequest
 
 LAST_OF_GUIDE = 6  # one more than its steps: it is done
 

@@ -4,8 +4,8 @@ from django.contrib.auth.forms import AuthenticationForm
 from django.contrib.auth.views import LoginView
 from django.http import HttpResponse
 
+from pulley.web.accounts.requests import UserRequest
 from pulley.web.errors import say
-from pulley.web.requests import UserRequest
 
 WRONG = "Name and password do not match. Check both and try again."
 

@@ -8,7 +8,8 @@ from pulley.core.formats import teardown as teardown_json
 from pulley.web.analysis import kinds  # noqa: F401  (registers them)
 from pulley.web.analysis.registry import KINDS, Case
 from pulley.web.jobs.models import Job
-from pulley.web.jobs.registry import Report, job
+from pulley.web.jobs.registry import Report, hourly, job
+from pulley.web.jobs.services import forget_analyses
 from pulley.web.library.models import Assembly
 from pulley.web.library.services import core_assembly
 
@@ -21,5 +22,6 @@ def work_out(name: str, job: Job, report: Report) -> None:
     cache.set(job.key, (found,))
 
 
+hourly(forget_analyses)
 for name in KINDS:
     job(name)(partial(work_out, name))

@@ -4,7 +4,7 @@ import json
 from typing import Any
 
 from pulley.web.door import whole
-from pulley.web.editor.changes.sent import Sent
+from pulley.web.editor.parsing import Sent
 
 FIRST, MORE, LEAST_OFTEN = 150, 1.4, 2000  # ms between two askings: the first, how they grow, and the longest
 

@@ -14,7 +14,15 @@ class Report(Protocol):
 
 
 Work = Callable[[Job, Report], Any]
+Chore = Callable[[], object]
 WORK: dict[str, Work] = {}
+CHORES: list[Chore] = []
+
+
+def hourly(chore: Chore) -> Chore:
+    """Decorator: a worker does this every hour; done twice, or by two workers at once, it does no harm."""
+    CHORES.append(chore)
+    return chore
 
 
 def job(name: str) -> Callable[[Work], Work]:

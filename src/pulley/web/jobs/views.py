@@ -3,17 +3,18 @@
 import uuid
 
 from django.http import HttpResponse
-from django.shortcuts import get_object_or_404, render
+from django.shortcuts import render
 from django.views.decorators.http import require_POST
 
+from pulley.web.accounts.policies import allowed_or_404
+from pulley.web.accounts.requests import UserRequest
 from pulley.web.jobs import services
 from pulley.web.jobs.models import Job
-from pulley.web.requests import UserRequest
 
 
 def show(request: UserRequest, job_id: uuid.UUID) -> HttpResponse:
     """How far a job is; asks again by itself until it has ended."""
-    job = get_object_or_404(Job, pk=job_id, owner=request.user)
+    job = allowed_or_404(request.user, Job, pk=job_id)
     response = render(request, "jobs/job.html", {"job": job})
     if job.ended and request.htmx:
         response["HX-Trigger"] = "job-ended"
@@ -23,13 +24,13 @@ def show(request: UserRequest, job_id: uuid.UUID) -> HttpResponse:
 @require_POST
 def stop(request: UserRequest, job_id: uuid.UUID) -> HttpResponse:
     """Ask a job to stop."""
-    services.ask_to_stop(get_object_or_404(Job, pk=job_id, owner=request.user))
+    services.ask_to_stop(allowed_or_404(request.user, Job, pk=job_id))
     return show(request, job_id)
 
 
 @require_POST
 def dismiss(request: UserRequest, job_id: uuid.UUID) -> HttpResponse:
     """Take an ended job out of sight."""
-    get_object_or_404(Job, pk=job_id, owner=request.user)
+    allowed_or_404(request.user, Job, pk=job_id)
     Job.objects.filter(pk=job_id).update(dismissed=True)
     return HttpResponse()

@@ -1,14 +1,16 @@
 """The bin: what was deleted can be brought back for a month; then it goes, and with it the files that nothing uses."""
 
 import math
-from collections.abc import Iterator
+from collections.abc import Iterable, Iterator
 from datetime import datetime, timedelta
 from pathlib import Path
+from typing import Protocol
 
+from django.apps import apps
 from django.conf import settings
+from django.db.models import Model
 from django.utils import timezone
 
-from pulley.web.editor.models import Teardown
 from pulley.web.jobs.models import Job
 from pulley.web.library.models import Assembly, Part
 
@@ -16,13 +18,28 @@ KEPT = timedelta(days=30)
 FRESH = timedelta(days=1)  # a file younger than this may belong to work that is under way
 
 
-def put_in(row: Assembly | Teardown, gone: bool = True) -> None:
+class Binned(Protocol):
+    """What has a column that says since when it has been in the bin."""
+
+    deleted: datetime | None
+
+    def save(self, *, update_fields: Iterable[str] | None = None) -> None:
+        """Keep it."""
+
+
+def _binned() -> Iterator[type[Model]]:
+    """Every kind of row that can lie in the bin, those first that others hold."""
+    kinds = [kind for kind in apps.get_models() if any(field.name == "deleted" for field in kind._meta.fields)]
+    yield from sorted(kinds, key=lambda kind: kind is Assembly)
+
+
+def put_in(row: Binned, gone: bool = True) -> None:
     """Put something in the bin, or take it out again as it was."""
     row.deleted = timezone.now() if gone else None
     row.save(update_fields=["deleted"])
 
 
-def days_left(row: Assembly | Teardown) -> int:
+def days_left(row: Binned) -> int:
     """For how many days more something in the bin can be brought back."""
     gone = row.deleted or timezone.now()
     return max(math.ceil((gone + KEPT - timezone.now()) / timedelta(days=1)), 0)
@@ -31,8 +48,8 @@ def days_left(row: Assembly | Teardown) -> int:
 def empty(now: datetime | None = None) -> list[Path]:
     """Delete for good what has lain in the bin for `KEPT`; the files that went, since nothing uses them."""
     now = now or timezone.now()
-    for kind in (Teardown, Assembly):
-        kind.objects.filter(deleted__lt=now - KEPT).delete()
+    for kind in _binned():
+        kind._default_manager.filter(deleted__lt=now - KEPT).delete()
     return clear_up(now)
 
 

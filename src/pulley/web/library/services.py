@@ -18,8 +18,8 @@ from pulley.core.errors import PulleyError
 from pulley.core.files import write_once
 from pulley.core.formats import gltf
 from pulley.core.formats.step import check_file, read_step, sha256_of
-from pulley.core.formats.store import keep_meshes, load_mesh
 from pulley.core.publish.picture import png
+from pulley.core.store import keep_meshes, load_mesh
 from pulley.web.jobs.models import Job
 from pulley.web.jobs.registry import Report
 from pulley.web.jobs.services import enqueue

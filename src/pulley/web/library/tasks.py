@@ -3,8 +3,10 @@
 from typing import Any
 
 from pulley.web.jobs.models import Job
-from pulley.web.jobs.registry import Report, job
-from pulley.web.library import services
+from pulley.web.jobs.registry import Report, hourly, job
+from pulley.web.library import bin, services
+
+hourly(bin.empty)
 
 
 @job("bring in")

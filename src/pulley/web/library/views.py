@@ -3,19 +3,21 @@
 import uuid
 from typing import Any
 
-from django.db.models import Prefetch, QuerySet
+from django.apps import apps
+from django.db.models import Model, Prefetch, QuerySet
 from django.http import FileResponse, HttpResponse
-from django.shortcuts import get_object_or_404, redirect, render
+from django.shortcuts import redirect, render
 from django.utils.cache import patch_cache_control
 from django.views.decorators.http import condition, require_GET, require_POST
 
 from pulley.core.errors import PulleyError
+from pulley.web.accounts.policies import allowed
+from pulley.web.accounts.requests import UserRequest
 from pulley.web.door import sent_by, whole
-from pulley.web.editor.models import Teardown
 from pulley.web.library import bin, services
 from pulley.web.library.forms import BringInForm
+from pulley.web.library.lookups import assembly_of
 from pulley.web.library.models import Assembly
-from pulley.web.requests import UserRequest
 
 AT_ONCE = 40  # cards on the library page; the next ones come when the last is reached
 
@@ -24,19 +26,17 @@ def _assemblies(request: UserRequest) -> QuerySet[Assembly]:
     """The user's assemblies with what their cards show, in as many questions to the database however many there are."""
     kept, gone = (_teardowns().filter(deleted__isnull=shelved) for shelved in (True, False))
     return (
-        Assembly.objects.filter(owner=request.user, deleted=None)
+        allowed(request.user, Assembly)
+        .filter(deleted=None)
         .defer("bundles")
         .prefetch_related(Prefetch("teardowns", kept, "shelved"), Prefetch("teardowns", gone, "taken_off"))
     )
 
 
-def _teardowns() -> QuerySet[Teardown]:
-    return Teardown.objects.only("name", "step_count", "assembly_id", "deleted", "created")
-
-
-def assembly_of(request: UserRequest, assembly_id: uuid.UUID, deleted: bool = False) -> Assembly:
-    """The user's own assembly, or 404; one that lies in the bin only when asked for."""
-    return get_object_or_404(Assembly, pk=assembly_id, owner=request.user, deleted__isnull=not deleted)
+def _teardowns() -> QuerySet[Model]:
+    """What the shelf shows of teardowns: the editor's, which knows the library, and not the other way round."""
+    teardown = apps.get_model("editor", "Teardown")
+    return teardown._default_manager.only("name", "step_count", "assembly_id", "deleted", "created")
 
 
 @require_GET
@@ -50,7 +50,7 @@ def index(request: UserRequest) -> HttpResponse:
 
 
 def _library(request: UserRequest, template: str, **more: Any) -> HttpResponse:
-    binned = Assembly.objects.filter(owner=request.user).exclude(deleted=None).only("name", "deleted")
+    binned = allowed(request.user, Assembly).exclude(deleted=None).only("name", "deleted")
     thrown = [(row, bin.days_left(row)) for row in binned]
     return render(request, template, {**_cards(request), "binned": thrown, **more})
 

@@ -11,12 +11,12 @@ from django.views.decorators.cache import never_cache
 from django.views.decorators.http import require_GET, require_POST
 
 from pulley.core.score.compose import compose
-from pulley.web.editor import page, services
-from pulley.web.editor.views import teardown_of
+from pulley.web.accounts.requests import UserRequest
+from pulley.web.editor import presenters, services
+from pulley.web.editor.lookups import teardown_of
 from pulley.web.library.services import core_assembly
 from pulley.web.library.views import made
 from pulley.web.publishing.models import Link
-from pulley.web.requests import UserRequest
 
 GONE = "This link leads nowhere: it was taken back, or its address is incomplete. Ask whoever sent it for another."
 
@@ -76,8 +76,8 @@ def watch(request: UserRequest, token: str) -> HttpResponse:
         "steps": [(step, bar) for step, bar in zip(teardown.steps, score.steps, strict=True) if not step.off],
         "cameras": teardown.cameras,
         "duration": score.duration,
-        "speeds": page.SPEEDS,
-        "state": json.dumps(page.seen(assembly, teardown, score)),
+        "speeds": presenters.SPEEDS,
+        "state": json.dumps(presenters.seen(assembly, teardown, score)),
     }
     return render(request, "publishing/watch.html", context)
 

@@ -125,14 +125,14 @@ function showProposed(score, first) {
 
 /** The middle of each leg of the trail of the one component that is selected, once everything is exploded. */
 function showTrailHandles() {
-  doglegs.clear();
   const crossings = JSON.parse($("#state").dataset.crossings);
   const leaves = app.leaves(selection.paths());
   const atEnd = player.time >= player.score.duration - 1e-6;
   const wanted = atEnd ? crossings.filter((found) => leaves.includes(found.component)) : [];
   crossingMarks.show(wanted.map((found) => ({ point: found.point, words: `through ${found.blocker.split("/").at(-1)}` })));
   const trail = leaves.length === 1 && atEnd && app.state.trails && player.score.trails.find(({ component }) => component === leaves[0]);
-  if (trail && player.spread === 1) doglegs.show(trail, [trail.origin, ...trail.points.map(([, point]) => point)], app.state.pitch);
+  if (!trail || player.spread !== 1) doglegs.clear();
+  else doglegs.show(trail, [trail.origin, ...trail.points.map(([, point]) => point)], app.state.pitch);
 }
 
 app.waysShown = showTrailHandles; // over the rails

@@ -1,15 +1,11 @@
 // The table of all travels: typed in like a spreadsheet; what is pasted fills downward.
 
-import { pageState } from "./ask.js";
-
 const { htmx } = window;
 
 /** The table in `box`. */
 export function createTable(app, box) {
   const table = {};
   let focus = null; // step and column that has the focus while the table is drawn anew
-  let drawn = ""; // the revision that it shows
-  let told = []; // what was refused while it is drawn anew
   const notice = () => box.querySelector("#table-error");
 
   table.open = () => !box.hidden;
@@ -26,9 +22,7 @@ export function createTable(app, box) {
     if (!table.open()) return;
     const field = document.activeElement?.closest?.("#table [data-column]");
     focus = field ? { step: field.closest("tr").dataset.step, column: field.dataset.column } : focus;
-    const { revision } = pageState();
-    if (revision !== drawn) notice()?.replaceChildren(); // drawn anew for what a check has found, it keeps what was refused
-    drawn = revision;
+    notice()?.replaceChildren();
     htmx.ajax("GET", app.editor.dataset.atTable, { source: box, target: box, swap: "innerHTML" });
   };
 
@@ -63,11 +57,8 @@ export function createTable(app, box) {
     next.select();
   });
   box.addEventListener("click", (event) => event.target.closest("#close-table") && table.close());
-  box.addEventListener("htmx:beforeSwap", ({ detail }) => {
-    if (detail.target === box) told = [...(notice()?.childNodes ?? [])];
-  });
   box.addEventListener("htmx:afterSwap", ({ detail }) => {
-    if (detail.target === box) notice()?.append(...told.splice(0));
+    if (detail.target !== box) return;
     const row = focus && box.querySelector(`tr[data-step="${CSS.escape(focus.step)}"]`);
     row?.querySelector(`[data-column="${focus.column}"]`)?.focus();
   });

@@ -13,11 +13,11 @@ from django.db import Error, close_old_connections
 from django.utils.crypto import get_random_string
 from django_tasks_db.management.commands.db_worker import Worker
 
-from pulley.core.formats.step import prepare_reader
+from pulley.core.kernel.process import prepare
 from pulley.core.warm import warm
-from pulley.web.jobs.services import forget_analyses, revive_stale
+from pulley.web.jobs.registry import CHORES
+from pulley.web.jobs.services import revive_stale
 from pulley.web.jobs.worker import leaving
-from pulley.web.library import bin
 
 LOOK_EVERY = 5.0  # seconds
 EMPTY_EVERY = 3600.0  # seconds
@@ -67,14 +67,14 @@ def _tend_for_ever() -> None:
     warm()
     emptied = -EMPTY_EVERY
     while True:
-        prepare_reader()
+        prepare()
         try:
             close_old_connections()
             revive_stale()
             if time.monotonic() - emptied > EMPTY_EVERY:
                 emptied = time.monotonic()
-                bin.empty()
-                forget_analyses()
+                for chore in CHORES:
+                    chore()
                 call_command("clearsessions")
                 call_command("prune_db_task_results", verbosity=0)
         except Error as error:

@@ -11,13 +11,16 @@ const AXES = [[1, 0, 0], [0, 1, 0], [0, 0, 1]].map((axis) => new THREE.Vector3(.
 /** `show(trail, points)` puts handles on each leg; `onDone(leg, span, offset)` asks for the dogleg. */
 export function createDoglegs(overlay, stage, onDone) {
   let held = [];
+  let inHand = false; // one is being dragged: what a contact check has found in the meantime takes none away
 
   function clear() {
+    if (inHand) return;
     for (const { group } of held) group.remove();
     held = [];
   }
 
   function show(trail, points, pitch) {
+    if (inHand) return;
     clear();
     for (let leg = 0; leg + 1 < points.length; leg += 1) {
       const [a, b] = [points[leg], points[leg + 1]].map((point) => new THREE.Vector3(...point));
@@ -63,16 +66,19 @@ export function createDoglegs(overlay, stage, onDone) {
   /** Follow the pointer with `change(event)` until it is let go; what has become of the dogleg is then asked for. */
   function drag(one, down, change) {
     const [span, offset] = [[...one.span], one.offset.clone()];
+    inHand = true;
     follow(down.currentTarget, down, {
       move: (event) => {
         change(event);
         place();
       },
       done: () => {
+        inHand = false;
         const changed = one.span.some((share, k) => share !== span[k]) || !one.offset.equals(offset);
         if (changed && one.offset.length() > 1e-6) onDone(one.leg, one.span, one.offset.toArray());
       },
       cancel: () => {
+        inHand = false;
         Object.assign(one, { span });
         one.offset.copy(offset);
         place();

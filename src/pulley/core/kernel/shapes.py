@@ -1,0 +1,326 @@
+"""From Open CASCADE shapes to meshes: triangles, exact edges, features. Runs in the reader process only."""
+
+from dataclasses import replace
+from pathlib import Path
+
+import numpy as np
+from numpy.typing import NDArray
+from OCP.BinTools import BinTools, BinTools_FormatVersion
+from OCP.Bnd import Bnd_Box
+from OCP.BRep import BRep_Tool
+from OCP.BRepAdaptor import BRepAdaptor_Surface
+from OCP.BRepBndLib import BRepBndLib
+from OCP.BRepBuilderAPI import BRepBuilderAPI_Transform
+from OCP.BRepGProp import BRepGProp
+from OCP.BRepMesh import BRepMesh_IncrementalMesh
+from OCP.GeomAbs import GeomAbs_Cone, GeomAbs_Cylinder, GeomAbs_Plane
+from OCP.gp import gp_Ax2, gp_Dir, gp_Pnt, gp_Trsf
+from OCP.GProp import GProp_GProps
+from OCP.TopAbs import TopAbs_EDGE, TopAbs_FACE, TopAbs_REVERSED, TopAbs_SHELL, TopAbs_SOLID
+from OCP.TopExp import TopExp_Explorer
+from OCP.TopLoc import TopLoc_Location
+from OCP.TopoDS import TopoDS, TopoDS_Face, TopoDS_Shape
+
+from pulley.core.geometry.features import Cylinder, Plane, Point
+from pulley.core.geometry.frames import Pose, apply
+from pulley.core.geometry.mesh import WELD, Mesh
+
+CHORD = 0.05  # mm, where no thin wall asks for less
+FINE = 0.05  # mm that a mesh may be off at most: half of the greatest tolerance
+LARGE = 1e-4  # of a shape's size: what it is first meshed to, since a fine mesh of a large one may be too much
+BUDGET = 400_000  # triangles of a part
+HALVINGS = 12  # of the chord, at most, to come within the error that is wanted
+SLIVER = 1e-3  # mm2; a face with less may have no triangle
+ANGLE = 0.1  # rad, between neighbouring facets of a round face
+ANGLE_CURVED = 0.25  # the same in a part with faces curved both ways, whose triangles grow with the square
+RULED = (GeomAbs_Plane, GeomAbs_Cylinder, GeomAbs_Cone)
+SMOOTH = np.cos(np.radians(1.0))  # faces that meet flatter than this show no edge
+
+FaceMesh = tuple[NDArray[np.float64], NDArray[np.float64], NDArray[np.int32]]
+
+
+def pose_of(transform: gp_Trsf) -> Pose:
+    """A gp_Trsf as a (4, 4) pose."""
+    pose = np.eye(4)
+    pose[:3] = [[transform.Value(r, c) for c in (1, 2, 3, 4)] for r in (1, 2, 3)]
+    return pose
+
+
+def subshapes(shape: TopoDS_Shape, kind: int) -> list[TopoDS_Shape]:
+    """All subshapes of a kind, in the file's order."""
+    found = []
+    explorer = TopExp_Explorer(shape, kind)
+    while explorer.More():
+        found.append(explorer.Current())
+        explorer.Next()
+    return found
+
+
+def unwarped(shape: TopoDS_Shape, warp: Pose) -> TopoDS_Shape:
+    """A shape reflected and scaled by a warp (4, 4) as `without_warp` gives it; the faces keep their order."""
+    if np.allclose(warp, np.eye(4)):
+        return shape
+    scaling = gp_Trsf()
+    scaling.SetScaleFactor(abs(float(warp[1, 1])))
+    if warp[0, 0] < 0:
+        mirror = gp_Trsf()
+        mirror.SetMirror(gp_Ax2(gp_Pnt(0, 0, 0), gp_Dir(1, 0, 0)))
+        scaling = mirror.Multiplied(scaling)
+    return BRepBuilderAPI_Transform(shape, scaling, True).Shape()
+
+
+def write_shape(shape: TopoDS_Shape, path: Path) -> None:
+    """Write the exact shape in Open CASCADE's own binary form, without triangles."""
+    path.parent.mkdir(parents=True, exist_ok=True)
+    if not BinTools.Write_s(shape, str(path), False, False, BinTools_FormatVersion.BinTools_FormatVersion_CURRENT):
+        raise OSError(f"{path.name} could not be written")
+
+
+def read_shape(path: Path) -> TopoDS_Shape:
+    """The exact shape that `write_shape` wrote; ValueError when the file holds none."""
+    shape = TopoDS_Shape()
+    if not BinTools.Read_s(shape, str(path)) or shape.IsNull():
+        raise ValueError(f"{path.name} holds no shape")
+    return shape
+
+
+def solids(shape: TopoDS_Shape) -> list[TopoDS_Shape]:
+    """The solids in a shape."""
+    return subshapes(shape, TopAbs_SOLID)
+
+
+def has_faces(shape: TopoDS_Shape) -> bool:
+    """Whether a shape has any surface at all; wires and empty bodies have none."""
+    return not shape.IsNull() and TopExp_Explorer(shape, TopAbs_FACE).More()
+
+
+def mesh_for_contact(shape: TopoDS_Shape, warp: Pose, error: float | None = None) -> Mesh:
+    """Mesh a shape so finely that contacts may rely on it, its instances' reflection and scale (4, 4) built in.
+
+    To within ``error`` mm, by default what the thickness of its own walls asks for; coarser where that would take more
+    than `BUDGET` triangles, as ``Mesh.error`` then says.
+    """
+    scale = warp[1, 1]
+    mesh = _within_budget(shape, (error or CHORD) / scale)
+    if error is None and mesh.error * scale > (least := wanted_error(mesh.wall * scale)):
+        mesh = _within_budget(shape, least / scale)
+    return mesh if np.array_equal(warp, np.eye(4)) else warped(mesh, warp)
+
+
+def wanted_error(wall: float) -> float:
+    """Mm that a mesh may be off: less than half of the tolerance that applies to a part with such a thinnest wall.
+
+    >>> wanted_error(float("inf")), round(wanted_error(0.1), 6)
+    (0.05, 0.0125)
+    """
+    return min(FINE, wall / 8)
+
+
+def _within_budget(shape: TopoDS_Shape, error: float) -> Mesh:
+    """A mesh to within ``error`` mm, or as near to it as `BUDGET` triangles come; tried coarsely first."""
+    chord = max(error, LARGE * _size(shape))
+    mesh = mesh_shape(shape, chord)
+    for _ in range(HALVINGS):
+        if mesh.error <= error or len(mesh.triangles) * 2 > BUDGET:
+            break
+        chord = max(error, chord / 2) if chord > error else chord / 2
+        mesh = mesh_shape(shape, chord)
+    return mesh
+
+
+def _size(shape: TopoDS_Shape) -> float:
+    box = Bnd_Box()
+    BRepBndLib.Add_s(shape, box)
+    return 0.0 if box.IsVoid() else float(np.sqrt(box.SquareExtent()))
+
+
+def missing_faces(shape: TopoDS_Shape) -> int:
+    """How many faces of a meshed shape have an area but no triangle."""
+    lost = 0
+    for face in map(TopoDS.Face, subshapes(shape, TopAbs_FACE)):
+        triangulation = BRep_Tool.Triangulation_s(face, TopLoc_Location())
+        if triangulation is None or not triangulation.NbTriangles():
+            properties = GProp_GProps()
+            BRepGProp.SurfaceProperties_s(face, properties)
+            lost += abs(properties.Mass()) > SLIVER
+    return lost
+
+
+def mesh_shape(shape: TopoDS_Shape, chord: float) -> Mesh:
+    """Mesh a shape in its own frame to within ``chord`` mm, keeping its exact edges and features."""
+    groups = _bodies(shape)
+    faces = [face for group in groups for face in group]
+    ruled = all(BRepAdaptor_Surface(face).GetType() in RULED for face in faces)
+    BRepMesh_IncrementalMesh(shape, chord, False, ANGLE if ruled else ANGLE_CURVED, True)
+    meshed = [_face_mesh(face) for face in faces]
+    vertices, normals, triangles = zip(*meshed, strict=True)
+    before = np.cumsum([0, *map(len, vertices)])
+    corners = np.concatenate([own + count for own, count in zip(triangles, before[:-1], strict=True)]).astype(np.int32)
+    bodies = np.repeat(np.arange(len(groups), dtype=np.int32), [len(group) for group in groups])
+    edges = _edges(faces, meshed)
+    planes, cylinders = _features(faces)
+    volume = _volume(shape)
+    outward = np.concatenate(normals)
+    if volume is not None and volume < 0:
+        corners, outward, volume = corners[:, ::-1].copy(), -outward, -volume
+    return Mesh(
+        vertices=np.concatenate(vertices),
+        normals=outward,
+        triangles=corners,
+        edges=np.concatenate([np.zeros((0, 3)), *edges]),
+        edge_starts=np.cumsum([0, *(len(e) for e in edges)], dtype=np.int32),
+        planes=planes,
+        cylinders=cylinders,
+        volume=volume,
+        bodies=np.repeat(bodies, [len(own) for own in triangles]),
+        faces=np.repeat(_places(shape, faces), [len(own) for own in triangles]),
+        error=_error(faces),
+    )
+
+
+def _places(shape: TopoDS_Shape, faces: list[TopoDS_Face]) -> NDArray[np.int32]:
+    """Where each face stands among all of a shape, in its own order: what numbers it in the kept B-rep."""
+    place = {hash(face): k for k, face in reversed(list(enumerate(subshapes(shape, TopAbs_FACE))))}
+    return np.array([place[hash(face)] for face in faces], np.int32)
+
+
+def _bodies(shape: TopoDS_Shape) -> list[list[TopoDS_Face]]:
+    """The faces of a shape by body: of each solid, then of each shell that belongs to none, then what is left."""
+    found: list[list[TopoDS_Face]] = []
+    seen: set[int] = set()
+    for kind in (TopAbs_SOLID, TopAbs_SHELL, TopAbs_FACE):
+        for body in subshapes(shape, kind):
+            faces = [TopoDS.Face(face) for face in subshapes(body, TopAbs_FACE)]
+            if kind == TopAbs_SOLID or not all(hash(face) in seen for face in faces):
+                found.append(faces)
+            seen.update(map(hash, faces))
+    return found
+
+
+def _error(faces: list[TopoDS_Face]) -> float:
+    """Mm that the triangles of meshed faces may lie off their curved surfaces."""
+    meshed = [BRep_Tool.Triangulation_s(face, TopLoc_Location()) for face in faces]
+    return max((triangulation.Deflection() for triangulation in meshed if triangulation is not None), default=0.0)
+
+
+def warped(mesh: Mesh, warp: Pose) -> Mesh:
+    """A mesh scaled and mirrored by a warp (4, 4) as `without_warp` gives it."""
+    scale, sign = warp[1, 1], np.sign(np.diag(warp)[:3])
+
+    def place(point: Point) -> Point:
+        return tuple((np.diag(warp)[:3] * np.array(point)).tolist())
+
+    def direct(direction: Point) -> Point:
+        return tuple((sign * np.array(direction)).tolist())
+
+    mirrored = sign[0] < 0
+    return replace(
+        mesh,
+        vertices=apply(warp, mesh.vertices),
+        normals=mesh.normals * sign,
+        triangles=np.ascontiguousarray(mesh.triangles[:, ::-1]) if mirrored else mesh.triangles,
+        edges=apply(warp, mesh.edges) if len(mesh.edges) else mesh.edges,
+        planes=tuple(Plane(place(p.origin), direct(p.normal), p.area * scale**2) for p in mesh.planes),
+        cylinders=tuple(
+            Cylinder(place(c.origin), direct(c.direction), c.radius * scale, c.length * scale, c.hole)
+            for c in mesh.cylinders
+        ),
+        volume=None if mesh.volume is None else mesh.volume * scale**3,
+        thickness=mesh.walls * np.float32(scale),
+        error=mesh.error * scale,
+    )
+
+
+def _face_mesh(face: TopoDS_Face) -> FaceMesh:
+    """Points (n, 3), normals (n, 3), and triangles (m, 3) that count from 0, of a meshed face."""
+    location = TopLoc_Location()
+    triangulation = BRep_Tool.Triangulation_s(face, location)
+    if triangulation is None or not triangulation.NbTriangles():
+        return np.zeros((0, 3)), np.zeros((0, 3)), np.zeros((0, 3), np.int32)
+    pose = pose_of(location.Transformation())
+    numbers = range(1, triangulation.NbNodes() + 1)
+    points = np.array([triangulation.Node(k).Coord() for k in numbers])
+    if not triangulation.HasNormals():
+        triangulation.ComputeNormals()
+    normals = np.array([triangulation.Normal(k).Coord() for k in numbers])
+    facets = [triangulation.Triangle(k).Get() for k in range(1, triangulation.NbTriangles() + 1)]
+    triangles: NDArray[np.int32] = np.array(facets, np.int32).reshape(-1, 3) - 1
+    if face.Orientation() == TopAbs_REVERSED:
+        triangles = triangles[:, ::-1]
+    normals = normals @ pose[:3, :3].T
+    corners = points[triangles] @ pose[:3, :3].T
+    facet = np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0])
+    if np.einsum("ij,ij->", facet, normals[triangles[:, 0]]) < 0:
+        normals = -normals
+    return apply(pose, points), normals, triangles
+
+
+def _edges(faces: list[TopoDS_Face], meshed: list[FaceMesh]) -> list[NDArray[np.float64]]:
+    """Each edge once as a polyline, less seams and edges that two faces cross smoothly."""
+    seen: dict[int, list[tuple[object, NDArray[np.float64], NDArray[np.float64]]]] = {}
+    for face, (points, normals, _) in zip(faces, meshed, strict=True):
+        if not len(points):
+            continue
+        location = TopLoc_Location()
+        triangulation = BRep_Tool.Triangulation_s(face, location)
+        for item in subshapes(face, TopAbs_EDGE):
+            edge = TopoDS.Edge(item)
+            if BRep_Tool.Degenerated_s(edge) or BRep_Tool.IsClosed_s(edge, face):
+                continue
+            polygon = BRep_Tool.PolygonOnTriangulation_s(edge, triangulation, location)
+            if polygon is None:
+                continue
+            nodes = np.array([polygon.Node(k) for k in range(1, polygon.NbNodes() + 1)]) - 1
+            seen.setdefault(hash(edge.TShape()), []).append((edge.TShape(), points[nodes], normals[nodes]))
+    return [group[0][1] for group in seen.values() if not _is_smooth(group)]
+
+
+def _is_smooth(group: list[tuple[object, NDArray[np.float64], NDArray[np.float64]]]) -> bool:
+    if len(group) != 2:
+        return False
+    (_, points, first), (_, others, second) = group
+    if len(points) != len(others):
+        return False
+    if not np.allclose(points, others, atol=WELD):
+        second = second[::-1]
+    return bool((np.abs(np.einsum("ij,ij->i", first, second)) > SMOOTH).all())
+
+
+def _features(faces: list[TopoDS_Face]) -> tuple[tuple[Plane, ...], tuple[Cylinder, ...]]:
+    planes, cylinders = [], []
+    for face in faces:
+        surface = BRepAdaptor_Surface(face)
+        if surface.GetType() == GeomAbs_Plane:
+            planes.append(_plane(face, surface))
+        elif surface.GetType() == GeomAbs_Cylinder:
+            cylinders.append(_cylinder(face, surface))
+    return tuple(planes), tuple(cylinders)
+
+
+def _plane(face: TopoDS_Face, surface: BRepAdaptor_Surface) -> Plane:
+    properties = GProp_GProps()
+    BRepGProp.SurfaceProperties_s(face, properties)
+    axis = surface.Plane().Axis().Direction()
+    outward = np.array(axis.Coord()) * (-1 if face.Orientation() == TopAbs_REVERSED else 1)
+    if not surface.Plane().Direct():
+        outward = -outward
+    return Plane(properties.CentreOfMass().Coord(), tuple(outward.tolist()), properties.Mass())
+
+
+def _cylinder(face: TopoDS_Face, surface: BRepAdaptor_Surface) -> Cylinder:
+    round_face = surface.Cylinder()
+    direction = np.array(round_face.Axis().Direction().Coord())
+    start, end = surface.FirstVParameter(), surface.LastVParameter()
+    middle = np.array(round_face.Location().Coord()) + direction * (start + end) / 2
+    hole = (face.Orientation() == TopAbs_REVERSED) == round_face.Direct()
+    return Cylinder(tuple(middle.tolist()), tuple(direction.tolist()), round_face.Radius(), end - start, hole)
+
+
+def _volume(shape: TopoDS_Shape) -> float | None:
+    """Exact volume in mm3; None for a body that is not solid throughout."""
+    bodies = solids(shape)
+    if not bodies or len(subshapes(shape, TopAbs_FACE)) != sum(len(subshapes(b, TopAbs_FACE)) for b in bodies):
+        return None
+    properties = GProp_GProps()
+    BRepGProp.VolumeProperties_s(shape, properties)
+    return properties.Mass()

@@ -1,0 +1,43 @@
+"""The process that works with the CAD kernel: one order in, files in the order's folder out.
+
+Run as ``python -m pulley.core.kernel.worker``; it loads the kernel, then takes one line from standard input (see
+`protocol`). Only `kernel.process` starts it; nothing else may import Open CASCADE.
+"""
+
+import os
+import sys
+
+from pulley.core.errors import PulleyError
+from pulley.core.geometry.mesh import box_mesh
+from pulley.core.kernel import step
+from pulley.core.kernel.guard import fence, python_places
+from pulley.core.kernel.protocol import Order, error_line, progress_line
+
+OPERATIONS = {"read step": step.read_into}
+
+
+def report(share: float, message: str) -> None:
+    """Tell whoever ordered the work how far it is."""
+    print(progress_line(share, message), flush=True)
+
+
+def main() -> int:
+    """Carry out one order; 0 when it is done, 2 with an error line when it cannot be."""
+    _ = box_mesh((0, 0, 0), (1, 1, 1)).wall  # compiled, or read from its cache, while that can still be written
+    line = sys.stdin.readline()
+    if not line:
+        return 0  # started ahead of time and never needed
+    order = Order.from_line(line)
+    fenced = fence([order.source.parent, order.source.resolve(), *python_places()], [order.made])
+    try:
+        OPERATIONS[order.do](order, report, fenced)
+    except PulleyError as error:
+        print(error_line(str(error)), flush=True)
+        return 2
+    return 0
+
+
+if __name__ == "__main__":
+    status = main()
+    sys.stdout.flush()
+    os._exit(status)  # the kernel takes half a second to tidy up memory that the system frees anyway

@@ -1,0 +1,155 @@
+"""Proposed removals as ordinary steps, and the reason for each in a sentence."""
+
+from collections.abc import Iterable, Iterator, Sequence
+from dataclasses import replace
+from itertools import count
+
+import numpy as np
+
+from pulley.core.assembly import Assembly, Leaf
+from pulley.core.geometry.directions import direction_word
+from pulley.core.geometry.frames import triple
+from pulley.core.motion import Axial, Axis, Fan, Motion, Path, Radial, Turn
+from pulley.core.naming import members_name
+from pulley.core.planning.blocking import Blocking
+from pulley.core.planning.removal_order import Removal, Twist
+from pulley.core.planning.spacing import Placed
+from pulley.core.quantities import plain
+from pulley.core.teardown import Step
+
+FANNED = 3  # steps in a row, evenly spaced along one line, from which they are one fan
+
+
+def steps_of(blocking: Blocking, taken: Iterable[str], placed: Iterable[Placed], fans: bool = True) -> list[Step]:
+    """Ordinary steps in the order in which they play, with ids of their own and their reasons as notes.
+
+    With ``fans``, what leaves one after the other along one line and ends up evenly spaced is one step.
+    """
+    runs = list(_runs(blocking, placed)) if fans else [[each] for each in _flat(placed)]
+    known = set(taken)
+    ids = (id for n in count(1) if (id := f"p{n}") not in known)
+    steps: list[Step] = []
+    gone: set[int] = set()
+    for run in runs:
+        step = _step(blocking, run[0], next(ids)) if len(run) == 1 else _fan(blocking, run, next(ids))
+        noted = replace(step, note=_reason(blocking, run, gone))
+        twist = run[0].removal.twist
+        steps += _twisted(noted, run[0], twist, ids) if twist else [noted]
+        gone |= {k for each in run for k in each.removal.units}
+    return steps
+
+
+def _twisted(step: Step, placed: Placed, twist: Twist, ids: Iterator[str]) -> list[Step]:
+    """The turn that lets a unit go, and the rest of its way."""
+    direction = placed.removal.directions[0]
+    turn = replace(step, motion=Turn(Axis(twist.origin, direction), twist.angle, twist.advance))
+    left = round(max(placed.distance - twist.along, 0.0), 6)
+    return [turn, replace(step, id=next(ids), motion=Axial(direction, left))] if left else [turn]
+
+
+def _flat(placed: Iterable[Placed]) -> Iterator[Placed]:
+    for each in placed:
+        yield each
+        yield from _flat(each.inner)
+
+
+def _runs(blocking: Blocking, placed: Iterable[Placed]) -> Iterator[list[Placed]]:
+    """Placed removals, those that make a fan together in one list."""
+    run: list[Placed] = []
+    for each in _flat(placed):
+        if run and not _goes_on(blocking, run, each):
+            yield from _cut(run)
+            run = []
+        run.append(each)
+    yield from _cut(run)
+
+
+def _cut(run: list[Placed]) -> Iterator[list[Placed]]:
+    if len(run) >= FANNED:
+        yield run
+    else:
+        yield from ([each] for each in run)
+
+
+def _goes_on(blocking: Blocking, run: list[Placed], each: Placed) -> bool:
+    """Whether a removal of one unit goes on with the line and the even spacing of a run."""
+    last = run[-1]
+    simple = all(
+        len(p.removal.units) == 1 and not (p.removal.inner or p.removal.first or p.removal.axis or p.removal.twist)
+        for p in (last, each)
+    )
+    if not simple or last.removal.directions != each.removal.directions:
+        return False
+    boxes = blocking.boxes(each.removal.directions[0])[[last.removal.units[0], each.removal.units[0]]]
+    in_line = np.abs(boxes[0].sum(0)[:2] - boxes[1].sum(0)[:2]).max() < 0.1
+    spacing = last.distance - each.distance
+    even = len(run) == 1 or abs(run[-2].distance - last.distance - spacing) < 1e-6
+    return bool(in_line and even and spacing > 0)
+
+
+def _fan(blocking: Blocking, run: list[Placed], id: str) -> Step:
+    """One step for a run, nearest first."""
+    members = tuple(blocking.units[each.removal.units[0]].path for each in reversed(run))
+    motion = Axial(run[-1].removal.directions[0], run[-1].distance, Fan(run[0].distance - run[1].distance))
+    return Step(id, members, motion, members_name(blocking.scene.assembly, members))
+
+
+def _step(blocking: Blocking, placed: Placed, id: str) -> Step:
+    removal, assembly = placed.removal, blocking.scene.assembly
+    members = tuple(blocking.units[k].path for k in removal.units)
+    return Step(id, members, _motion(placed), members_name(assembly, members))
+
+
+def _motion(placed: Placed) -> Motion:
+    removal, direction = placed.removal, placed.removal.directions[0]
+    if removal.axis:
+        return Radial(placed.distance, Axis(*removal.axis))
+    if removal.first:
+        end = np.array(removal.first) + np.array(direction) * placed.distance
+        return Path((removal.first, triple(np.round(end, 6))))
+    return Axial(direction, placed.distance)
+
+
+def _reason(blocking: Blocking, run: Sequence[Placed], gone: set[int]) -> str:
+    """Why a step is there, in a sentence; ``gone`` is what came off before it."""
+    removal = run[0].removal
+    members = {k for each in run for k in each.removal.units}
+    way = direction_word(removal.directions[0]) if len(set(removal.directions)) == 1 else "outward"
+    if removal.knot:
+        return f"These {len(members)} block one another and only leave together, {way}."
+    if removal.twist and removal.twist.advance:
+        turns, pitch = abs(removal.twist.angle) / 360, abs(removal.twist.advance)
+        return f"A thread holds it: {plain(turns)} turns of {plain(pitch)} mm, then {way}."
+    if removal.twist:
+        return f"It is locked: a turn by {plain(abs(removal.twist.angle))}° frees it, then {way}."
+    if removal.first:
+        return f"Nothing lets it go straight; a short way {direction_word(removal.first)} first clears it."
+    return _holds(blocking, removal, members, gone, way)
+
+
+def _holds(blocking: Blocking, removal: Removal, members: set[int], gone: set[int], way: str) -> str:
+    pairs = [(k, j) for k in sorted(members) for j in sorted(blocking.touched(k)) if j not in members and j not in gone]
+    names = listed(
+        blocking.scene.assembly, [blocking.units[j].path for j in dict.fromkeys(sorted(j for _, j in pairs))]
+    )
+    one, number = len(members) == 1, len(members)
+    if removal.fastener and names:
+        contacts = f"{len(pairs)} contact{'' if len(pairs) == 1 else 's'}"
+        return f"{'It holds' if one else f'These {number} hold'} {names}: {contacts}, nothing in the way {way}."
+    if names:
+        return f"{'It rests' if one else f'These {number} rest'} on {names}; nothing is in the way {way} any more."
+    return f"Nothing is in the way {way}{' any more' if gone else ''}."
+
+
+def listed(assembly: Assembly, paths: Sequence[str], most: int = 3) -> str:
+    """Names of components, those of one part as one, the first few and how many more."""
+    by_part: dict[object, list[str]] = {}
+    for path in paths:
+        component = assembly.by_path[path]
+        by_part.setdefault(component.part.key if isinstance(component, Leaf) else path, []).append(path)
+    names = [members_name(assembly, group) for group in by_part.values()]
+    if len(names) <= 1:
+        return "".join(names)
+    if len(names) <= most:
+        return f"{', '.join(names[:-1])} and {names[-1]}"
+    return f"{', '.join(names[:most])} and {len(names) - most} more"

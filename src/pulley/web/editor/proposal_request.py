@@ -1,0 +1,47 @@
+"""Proposals: what the page asks of one, each asking a ``run`` of its own, and the one that was shown."""
+
+from dataclasses import asdict
+from typing import Any
+
+from pulley.core import teardown as core
+from pulley.core.assembly import Assembly
+from pulley.core.errors import PulleyError
+from pulley.core.planning.proposal import Options, Proposal
+from pulley.core.quantities import parse_length
+from pulley.web.analysis import services as analysis
+from pulley.web.analysis.registry import Case
+from pulley.web.door import whole
+from pulley.web.editor.parsing import Sent, paths_sent, unit_sent
+
+
+def options_sent(sent: Sent) -> Options:
+    """What the page asks of a proposal."""
+    gap, length = (sent.get(key, "").strip() for key in ("gap", "length"))
+    return Options(
+        parts=tuple(paths_sent(sent)) if sent.get("scope") == "selection" else (),
+        whole=tuple(paths_sent(sent)) if sent.get("depth") == "selection" else (),
+        depth=whole(sent.get("depth")),
+        stay=tuple(paths_sent(sent, "still")) if sent.get("stay") == "still" else (),
+        gap=parse_length(gap, unit_sent(sent)) if gap else None,
+        length=parse_length(length, unit_sent(sent)) if length else None,
+        fasteners_first=sent.get("fasteners") != "last",
+        most=whole(sent.get("most", "").strip()),
+    )
+
+
+def case_of(sent: Sent, teardown: core.Teardown, assembly: Assembly) -> Case:
+    """What is asked: steps of a teardown as the options say, in a run of its own."""
+    asked: dict[str, Any] = {"options": asdict(options_sent(sent)), "run": sent.get("run", "")[:40]}
+    return Case(assembly, teardown, asked)
+
+
+def shown(sent: Sent, teardown: core.Teardown, assembly: Assembly) -> Proposal:
+    """The proposal that was shown for what the page sends.
+
+    Raises PulleyError where it is not known any more: what is worked out anew need not be what was seen.
+    """
+    found = analysis.known("proposal", case_of(sent, teardown, assembly))
+    if not found.done:
+        raise PulleyError("That proposal is not known any more. Propose again; nothing was changed.")
+    proposal: Proposal = found.value
+    return proposal

@@ -1,0 +1,1 @@
+"""What each address of the editor answers."""

@@ -1,0 +1,312 @@
+"""What the page asks about a selection: its ways out, what is pointed at, what goes along, what to do about snags."""
+
+import json
+import uuid
+from dataclasses import asdict
+from typing import Any
+
+import numpy as np
+from django.http import Http404, HttpResponse, JsonResponse
+from django.shortcuts import render
+from django.views.decorators.http import require_GET, require_POST
+
+from pulley.core import describe, editing
+from pulley.core import teardown as core
+from pulley.core.assembly import Assembly, Group
+from pulley.core.contact.giving import find_give
+from pulley.core.contact.scene import Scene
+from pulley.core.geometry.frames import unit
+from pulley.core.motion import Axial
+from pulley.core.motion.travel import Screw
+from pulley.core.naming import component_name, members_name
+from pulley.core.planning import outward as rounds
+from pulley.core.planning import scenes
+from pulley.core.planning.companions import bring_along
+from pulley.core.planning.companions import matches as core_matches
+from pulley.core.planning.direction_text import parse_direction
+from pulley.core.planning.pointing import beyond, feature_at
+from pulley.core.planning.scenes import scene_after
+from pulley.core.planning.stacking import fan_layers
+from pulley.core.planning.ways_out import WayOut, way_out, ways_out
+from pulley.core.quantities import measured, plain, round_down, shown
+from pulley.web.accounts.models import preferences_of
+from pulley.web.accounts.requests import UserRequest
+from pulley.web.analysis import services as analysis
+from pulley.web.analysis.registry import Case
+from pulley.web.door import sent_by, whole
+from pulley.web.editor import presenters, progress, services
+from pulley.web.editor.lookups import teardown_of
+from pulley.web.editor.parsing import (
+    Sent,
+    advance_sent,
+    axis_sent,
+    direction_sent,
+    json_sent,
+    legs_sent,
+    numbers,
+    paths_sent,
+    unit_sent,
+)
+from pulley.web.library.services import core_assembly
+
+KINDS = {"straight": "Straight", "fan": "Fan", "outward": "Outward", "turn": "Turn", "path": "Path"}
+TRIAL = 3600.0  # degrees of a turn that are looked ahead when there is an advance; once round without
+
+
+def _asked(request: UserRequest, teardown_id: uuid.UUID) -> tuple[Assembly, core.Teardown, tuple[str, ...], Scene, int]:
+    """What a question is about: the assembly, the teardown as the page shows it, the selection, and the scene
+    after the steps that have been played, the selection moved on along the legs of a path begun."""
+    sent = sent_by(request)
+    row = teardown_of(request, teardown_id)
+    assembly, teardown = core_assembly(row.assembly), services.teardown_at(row, whole(sent.get("at")))
+    members = editing.known_members(assembly, paths_sent(sent))
+    after = max(0, min(whole(sent.get("after"), len(teardown.steps)), len(teardown.steps)))
+    legs = legs_sent(sent)
+    return (
+        assembly,
+        teardown,
+        members,
+        scene_after(assembly, teardown, after, members, legs[-1] if legs else (0, 0, 0)),
+        after,
+    )
+
+
+@require_POST
+def ways(request: UserRequest, teardown_id: uuid.UUID) -> HttpResponse:
+    """How far the selection is free, as the kind of motion asks: along lines, outward, or in a turn."""
+    assembly, teardown, members, scene, after = _asked(request, teardown_id)
+    sent = sent_by(request)
+    kind = sent.get("kind", "") if sent.get("kind") in KINDS else "straight"
+    snap = presenters.pitch_of(preferences_of(request.user), assembly)
+    asked = {"outward": _outward, "turn": _turn}.get(kind, _straight)
+    route = legs_sent(sent)
+    own = asked(assembly, scene, members, sent, snap or 0.1)
+    context = {
+        "teardown_id": teardown_id,
+        "name": members_name(assembly, members),
+        "after": after,
+        "members": json.dumps(members),
+        "kind": kind,
+        "kinds": KINDS,
+        "pitch": snap,
+        "unit": unit_sent(sent),
+        "legs": json.dumps(route),
+        "leg_count": len(route),
+        "movers": _movers(assembly, teardown, members),
+        "at_home": set(assembly.leaves_of(members)) <= set(assembly.leaves_of(teardown.home))
+        if teardown.home
+        else False,
+        "placed": any(placed.component in members for placed in teardown.placed),
+        "whole": any(isinstance(assembly.by_path[member], Group) for member in members),
+        **_giving(assembly, teardown, members, unit_sent(sent)),
+        **own,
+        "tolerance": f"{shown(scene.tolerance, unit_sent(sent))} {unit_sent(sent)}",
+        "odd_tolerances": bool(scene.exceptions),
+        "tolerances": describe.tolerance_sentence(assembly, scene.tolerance, scene.exceptions, unit_sent(sent)),
+    }
+    return render(request, "editor/ways.html", context)
+
+
+def _giving(assembly: Assembly, teardown: core.Teardown, members: tuple[str, ...], unit: str) -> dict[str, Any]:
+    """By how much a single component gives, and what it looks as if it must."""
+    if len(members) != 1 or isinstance(assembly.by_path[members[0]], Group):
+        return {}
+    known = next((give["by"] for give in teardown.gives if give["component"] == members[0]), 0.0)
+    likely = find_give(assembly, members[0])
+    return {
+        "one_part": True,
+        "gives": shown(known, unit) if known else "",
+        "may_give": shown(likely.by, unit) if likely else "",
+        "why_give": likely.why if likely else "",
+    }
+
+
+def _straight(assembly: Assembly, scene: Scene, members: tuple[str, ...], sent: Sent, snap: float) -> dict[str, Any]:
+    name = unit_sent(sent)
+    leaves, fanned = assembly.leaves_of(members), sent.get("kind") == "fan"
+    found = ways_out(scene, leaves, snap)
+    if sent.get("direction"):
+        pointed = unit(np.array(direction_sent(sent, "direction")))
+        same = [way for way in found if np.dot(way.direction, pointed) > 1 - 1e-9]
+        found = [*(same or [way_out(scene, list(leaves), pointed, snap)]), *(way for way in found if way not in same)]
+    rails = []
+    for way in found:
+        rail = asdict(way) | {"stop": _stop(way)}
+        if fanned:
+            rail["layers"] = fan_layers(scene, members, way.direction)
+        rails.append(rail)
+    spacing = max(snap, round_down(0.06 * assembly.diagonal, snap))
+    return {
+        "ways": [_way(assembly, way, name) for way in found],
+        "rails": json.dumps(rails),
+        "held": all(way.suggested <= 0 for way in found),
+        "spacing": spacing,
+        "spacing_shown": shown(spacing, name),
+    }
+
+
+def _outward(assembly: Assembly, scene: Scene, members: tuple[str, ...], sent: Sent, snap: float) -> dict[str, Any]:
+    """Away from the axis pointed at, else from that of the circle on which the selection lies."""
+    axis = axis_sent(sent) if sent.get("axis") else rounds.common_axis(scene, members)
+    if axis is None:
+        return {"rails": "[]", "axis": None}
+    out = rounds.outward(scene, members, axis, snap)
+    rays = [
+        {"axis": f"ray-{k}", "word": "Outward", "direction": direction, "free": out.free, "suggested": out.suggested}
+        | {"stop": None if out.free is None else round_down(out.free, 0.1), "only": [member]}
+        for k, (member, direction) in enumerate(out.directions.items())
+        if direction
+    ]
+    name = unit_sent(sent)
+    stopped = "clear" if out.free is None else f"{measured(out.free, name)}, then " + _name(assembly, out.blocker)
+    lost = [_name(assembly, member) for member, direction in out.directions.items() if direction is None]
+    return {
+        "rails": json.dumps(rays),
+        "axis": json.dumps(asdict(axis)),
+        "outward": out,
+        "stopped": stopped,
+        "on_axis": lost,
+        "suggested_shown": shown(out.suggested, name),
+    }
+
+
+def _turn(assembly: Assembly, scene: Scene, members: tuple[str, ...], sent: Sent, snap: float) -> dict[str, Any]:
+    """About the axis pointed at, else the selection's own."""
+    axis = axis_sent(sent) if sent.get("axis") else rounds.own_axis(scene, members)
+    if axis is None:
+        return {"rails": "[]", "axis": None}
+    advance = advance_sent(sent)
+    turns = []
+    for word, sense in (("Anticlockwise", 1.0), ("Clockwise", -1.0)):
+        trial = sense * (TRIAL if advance else 360.0)
+        free, blocker = rounds.free_turn(scene, members, Screw.about(axis.origin, axis.direction, trial, advance))
+        angle = 90.0 if free is None else float(np.floor(min(free, 90.0) + 1e-6))
+        text = "clear" if free is None else f"{free:.1f}°, then {_name(assembly, blocker)}"
+        turns.append({"word": word, "clear": free is None, "text": text, "angle": plain(sense * angle), "free": free})
+    typed = {"angle_typed": sent.get("angle", ""), "advance_typed": sent.get("advance", ""), "advance_mm": advance}
+    return {"rails": "[]", "axis": json.dumps(asdict(axis)), "turns": turns, "turn_data": json.dumps(turns), **typed}
+
+
+def _stop(way: WayOut) -> float | None:
+    """Where a drag along a way out ends, on a tenth of a millimetre short of the contact."""
+    return None if way.free is None else round_down(way.free, 0.1)
+
+
+def _way(assembly: Assembly, way: WayOut, unit: str) -> dict[str, Any]:
+    return {
+        "way": way,
+        "sentence": describe.way_sentence(assembly, way, unit),
+        "blocker": _name(assembly, way.blocker) if way.blocker else "",
+        "direction": json.dumps(way.direction),
+        "free": "clear" if way.free is None else measured(way.free, unit),
+        "odd": describe.odd_angle(Axial(way.direction, 1.0)),
+    }
+
+
+def _name(assembly: Assembly, path: str | None) -> str:
+    return component_name(assembly, path) if path else ""
+
+
+def _movers(assembly: Assembly, teardown: core.Teardown, members: tuple[str, ...]) -> list[dict[str, Any]]:
+    """The steps that move any of a selection: number, id and label."""
+    chosen = set(assembly.leaves_of(members))
+    return [
+        {"number": number, "id": step.id, "label": step.label}
+        for number, step in enumerate(teardown.steps, 1)
+        if chosen.intersection(assembly.leaves_of(step.members))
+    ]
+
+
+@require_POST
+def point(request: UserRequest, teardown_id: uuid.UUID) -> JsonResponse:
+    """The face, edge or corner under the pointer."""
+    sent = sent_by(request)
+    row = teardown_of(request, teardown_id)
+    assembly, teardown = core_assembly(row.assembly), services.teardown_at(row, whole(sent.get("at")))
+    if "typed" in sent:
+        return JsonResponse({"direction": parse_direction(assembly, sent["typed"]).tolist()})
+    scene = scene_after(assembly, teardown, whole(sent.get("after")))
+    spot, normal = np.array(numbers(json_sent(sent, "point"), 3)), np.array(direction_sent(sent, "normal"))
+    (reach,) = numbers([json_sent(sent, "reach")], 1)
+    found = feature_at(scene, sent.get("path", ""), spot, normal, min(max(reach, 0.0), assembly.diagonal))
+    return JsonResponse(asdict(found) | {"words": found.words, "name": _name(assembly, found.component)})
+
+
+@require_POST
+def choose(request: UserRequest, teardown_id: uuid.UUID, what: str) -> JsonResponse:
+    """A selection worked out from the present one: what rides on it, what lies beyond a plane, what else there is."""
+    if what not in SETS:
+        raise Http404
+    assembly, _, members, scene, _ = _asked(request, teardown_id)
+    found = SETS[what](assembly, scene, members, sent_by(request))
+    return JsonResponse({"members": list(found), "words": f"{len(found)} component{'' if len(found) == 1 else 's'}"})
+
+
+def _riders(assembly: Assembly, scene: Scene, members: tuple[str, ...], sent: Sent) -> tuple[str, ...]:
+    direction = np.array(direction_sent(sent, "direction"))
+    still = assembly.leaves_of(paths_sent(sent, "still")) if json_sent(sent, "still") else ()
+    movers = assembly.leaves_of(members)
+    return editing.smallest_cover(assembly, (*movers, *bring_along(scene, movers, direction, still)))
+
+
+def _rest(assembly: Assembly, scene: Scene, members: tuple[str, ...], sent: Sent) -> tuple[str, ...]:
+    chosen = set(assembly.leaves_of(members))
+    return editing.smallest_cover(assembly, [leaf.path for leaf in assembly.leaves if leaf.path not in chosen])
+
+
+def _beyond(assembly: Assembly, scene: Scene, members: tuple[str, ...], sent: Sent) -> tuple[str, ...]:
+    origin, direction = numbers(json_sent(sent, "origin"), 3), direction_sent(sent, "direction")
+    return beyond(scene, np.array(origin), np.array(direction))
+
+
+def _inside(assembly: Assembly, scene: Scene, members: tuple[str, ...], sent: Sent) -> tuple[str, ...]:
+    return tuple(child for member in members for child in editing.children_of(assembly, member))
+
+
+def _holder(assembly: Assembly, scene: Scene, members: tuple[str, ...], sent: Sent) -> tuple[str, ...]:
+    """The subassemblies that directly hold a selection; itself where only the whole assembly does."""
+    holders = [assembly.by_path[member].parent for member in members]
+    wider = [h if h and assembly.by_path[h].parent else m for h, m in zip(holders, members, strict=True)]
+    return editing.known_members(assembly, wider)
+
+
+SETS = {"riders": _riders, "rest": _rest, "beyond": _beyond, "inside": _inside, "holder": _holder}
+
+
+@require_POST
+def legs(request: UserRequest, teardown_id: uuid.UUID, step: str) -> JsonResponse:
+    """Each leg of a straight step or a path: its direction, its length, and where a drag of its end has to stop."""
+    row = teardown_of(request, teardown_id)
+    assembly, teardown = core_assembly(row.assembly), services.teardown_at(row, whole(sent_by(request).get("at")))
+    found = [asdict(leg) for leg in scenes.legs(assembly, teardown, step)]
+    return JsonResponse({"legs": found})
+
+
+@require_GET
+def matches(request: UserRequest, teardown_id: uuid.UUID, step: str) -> HttpResponse:
+    """What else can make a step's motion, for its card."""
+    row = teardown_of(request, teardown_id)
+    assembly, teardown = core_assembly(row.assembly), services.teardown_at(row, whole(sent_by(request).get("at")))
+    moving = editing.find_step(teardown, step)
+    busy = {
+        leaf for s in teardown.steps if s.motion.kind == moving.motion.kind for leaf in assembly.leaves_of(s.members)
+    }
+    found = [m for m in core_matches(assembly, moving) if busy.isdisjoint(assembly.below[m.member])]
+    items = [{"path": m.member, "name": _name(assembly, m.member), "kind": m.kind} for m in found]
+    everything = json.dumps([m.member for m in found])
+    return render(
+        request, "editor/matches.html", {"teardown_id": teardown_id, "id": step, "items": items, "all": everything}
+    )
+
+
+@require_GET
+def remedies(request: UserRequest, teardown_id: uuid.UUID, step: str) -> HttpResponse:
+    """What can be done about a step's snags, each checked, for its card."""
+    row = teardown_of(request, teardown_id)
+    assembly, teardown = core_assembly(row.assembly), services.teardown_at(row, whole(sent_by(request).get("at")))
+    editing.find_step(teardown, step)
+    asked = analysis.request("remedies", row.assembly, Case(assembly, teardown, {"step": step}), analysis.SOON)
+    if not asked.done:
+        return render(request, "editor/so_far.html", progress.shown(sent_by(request), 0.0, 0, ""))
+    items = [{"sentence": item["sentence"], "values": json.dumps(item["values"])} for item in asked.value]
+    return render(request, "editor/remedies.html", {"teardown_id": teardown_id, "id": step, "items": items})
