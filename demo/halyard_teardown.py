@@ -24,6 +24,7 @@ from pulley.core.formats.step import read_step
 from pulley.core.geometry.frames import apply
 from pulley.core.motion import Axial, Axis, Fan, Motion, Radial, Turn
 from pulley.core.score.stages import displacements, poses_at
+from pulley.core.store import Folder
 from pulley.core.teardown import Camera, Step, Teardown, View
 
 HERE = Path(__file__).parent
@@ -144,7 +145,7 @@ def write(
     Those for which there are ``captions``, by file, become films.
     """
     with tempfile.TemporaryDirectory() as store:
-        assembly = read_step(HERE / step, Path(store))
+        assembly = read_step(HERE / step, Folder(Path(store)))
     clear = True
     for file, name, plan in plans:
         made = teardown(assembly, name, plan)

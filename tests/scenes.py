@@ -14,6 +14,7 @@ from pulley.core.formats.step import read_step
 from pulley.core.geometry.frames import translation
 from pulley.core.geometry.mesh import Mesh, box_mesh
 from pulley.core.motion import Axial
+from pulley.core.store import Folder
 from pulley.core.teardown import Step, Teardown
 
 ROOT = Path(__file__).resolve().parents[1]
@@ -38,7 +39,7 @@ def store() -> Path:
 @cache
 def read(path: Path) -> Assembly:
     """A STEP file, read once a run."""
-    return read_step(path, store())
+    return read_step(path, Folder(store()))
 
 
 def boxes(**placed: tuple[tuple[float, float, float], tuple[float, float, float]]) -> Assembly:

@@ -252,12 +252,14 @@ class TrailTests(WatchingCase):
         page = self.page
         page.click('#ledger .row-name:text-is("Halyard pin")')
         self.ways()
+        self.settled()
         knob = page.locator(".dogleg path").bounding_box()
         self.drag((knob["x"] + 8, knob["y"] + 8), (knob["x"] + 8, knob["y"] - 60))
         self.changed()
         (trail,) = self.kept(row).trails
         self.assertEqual((trail.component, trail.jogs[0].offset[0]), (PIN, 0.0))
         self.assertGreater(max(map(abs, trail.jogs[0].offset)), 0)
+        self.settled()
         end = page.locator(".dogleg .end").nth(1).bounding_box()
         self.drag((end["x"] + 5, end["y"] + 5), (end["x"] + 25, end["y"] + 5))
         self.changed()

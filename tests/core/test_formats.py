@@ -18,7 +18,7 @@ from pulley.core.formats.teardown.upgrade import UPGRADES, VERSION, upgraded
 from pulley.core.geometry.frames import unit, view_frame
 from pulley.core.geometry.mesh import Mesh, box_mesh
 from pulley.core.publish.picture import png, render
-from pulley.core.store import from_record, to_record
+from pulley.core.store import Folder, from_record, to_record
 from pulley.core.teardown import Camera
 from pulley.core.trails import anchor
 from tests.scenes import DEMO, DEMO_TEARDOWN, ROOT, boxes, read, tower
@@ -109,7 +109,7 @@ class StoreTests(TestCase):
     def test_an_assembly_survives_the_store(self):
         made = read(DEMO)
         with tempfile.TemporaryDirectory() as folder:
-            again = from_record(json.loads(json.dumps(to_record(made, Path(folder)))), Path(folder))
+            again = from_record(json.loads(json.dumps(to_record(made, Folder(Path(folder))))), Folder(Path(folder)))
         self.assertEqual([c.path for c in again.components], [c.path for c in made.components])
         for a, b in zip(again.leaves, made.leaves, strict=True):
             np.testing.assert_array_equal(a.pose, b.pose)
@@ -118,11 +118,11 @@ class StoreTests(TestCase):
 
     def test_lost_geometry_is_said(self):
         with tempfile.TemporaryDirectory() as folder:
-            record = to_record(tower(), Path(folder))
+            record = to_record(tower(), Folder(Path(folder)))
             for file in Path(folder).rglob("*.npz"):
                 file.unlink()
             with self.assertRaisesRegex(PulleyError, "is missing"):
-                from_record(record, Path(folder))
+                from_record(record, Folder(Path(folder)))
 
     def test_mesh_bytes_round_trip(self):
         mesh = read(DEMO).leaves[0].part.mesh

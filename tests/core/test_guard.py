@@ -14,7 +14,7 @@ from pulley.core import files
 from pulley.core.errors import PulleyError
 from pulley.core.formats.step import read_step
 from pulley.core.kernel import process
-from pulley.core.store import load_mesh, mesh_path
+from pulley.core.store import Folder, load_mesh, mesh_name
 from tests.scenes import AS1, ROOT, WINCH, tower
 
 # CAx-IF public test assembly that is split over several files; its top level names four others
@@ -42,8 +42,9 @@ from pathlib import Path
 from pulley.core.formats import step
 from pulley.core.kernel import process
 process.prepare()
+from pulley.core.store import Folder
 print(process._standby[0].process.pid, flush=True)
-step.read_step(Path(sys.argv[1]), Path(sys.argv[2]), lambda share, message: print(message, flush=True))
+step.read_step(Path(sys.argv[1]), Folder(Path(sys.argv[2])), lambda share, message: print(message, flush=True))
 """
 
 
@@ -72,7 +73,7 @@ class OtherFilesTests(FolderCase):
             text = text.replace(old, new)
         path = self.folder / "top.stp"
         path.write_text(text, "latin-1")
-        return read_step(path, self.folder / "store")
+        return read_step(path, Folder(self.folder / "store"))
 
     def test_a_file_whose_parts_are_in_others_is_refused_with_their_names(self):
         with self.assertRaisesRegex(PulleyError, "top.stp needs parts.*: mainbody_asm.stp, head_asm.stp, tail_asm.stp"):
@@ -129,17 +130,17 @@ class FenceTests(FolderCase):
 
 class DamageTests(FolderCase):
     def test_damaged_geometry_is_said_and_bringing_the_file_in_again_mends_it(self):
-        part = read_step(AS1, self.folder).parts[0][0]
-        path = mesh_path(self.folder, part.mesh.key)
+        part = read_step(AS1, Folder(self.folder)).parts[0][0]
+        path = self.folder / mesh_name(part.mesh.key)
         whole = path.read_bytes()
         middle = len(whole) // 2
         flipped = whole[:middle] + bytes([whole[middle] ^ 255]) + whole[middle + 1 :]
         for damaged in (b"", whole[:100], whole[:-30], flipped, tower().parts[0][0].mesh.to_bytes()):
             path.write_bytes(damaged)
             with self.assertRaisesRegex(PulleyError, "Bring the file in again"):
-                load_mesh(self.folder, part.mesh.key)
-        read_step(AS1, self.folder)
-        self.assertEqual(load_mesh(self.folder, part.mesh.key).key, part.mesh.key)
+                load_mesh(Folder(self.folder), part.mesh.key)
+        read_step(AS1, Folder(self.folder))
+        self.assertEqual(load_mesh(Folder(self.folder), part.mesh.key).key, part.mesh.key)
 
     def test_a_file_is_whole_or_not_there(self):
         path = self.folder / "a" / "b"

@@ -6,6 +6,7 @@ from datetime import timedelta
 from pathlib import Path
 from unittest import mock
 
+from django.conf import settings
 from django.core.files.uploadedfile import SimpleUploadedFile
 from django.test import TestCase, override_settings
 from django.utils import timezone
@@ -20,6 +21,7 @@ from pulley.web.jobs import services as jobs
 from pulley.web.jobs import worker
 from pulley.web.jobs.models import Job
 from pulley.web.library import bin, services
+from pulley.web.library.files import place_of
 from pulley.web.library.models import Assembly
 from pulley.web.publishing.models import Link
 from tests.scenes import AS1, DEMO, read
@@ -28,17 +30,27 @@ from tests.web.base import SignedInCase, user
 HTMX = {"HX-Request": "true"}
 
 
+def in_folder(folder: Path):
+    """Settings with which files are kept in a folder of the test's own."""
+    kept = {"geometry": "store", "uploads": "files"}
+    places = {name: {**settings.STORAGES[name], "OPTIONS": {"location": folder / own}} for name, own in kept.items()}
+    return override_settings(STORAGES=settings.STORAGES | places)
+
+
 class BinTests(SignedInCase):
     """Deleted assemblies and teardowns, and the files that nothing uses any more."""
 
     def setUp(self):
         super().setUp()
         self.folder = Path(self.enterContext(tempfile.TemporaryDirectory()))
-        self.enterContext(override_settings(STORE=self.folder / "store", UPLOADS=self.folder / "files"))
+        self.enterContext(in_folder(self.folder))
         made = read(DEMO)
         self.row = services.add(self.ann, made)
-        write_once(services.uploaded(made.source["sha256"]), DEMO.read_bytes())
+        write_once(self.uploaded(), DEMO.read_bytes())
         self.at = f"/assemblies/{self.row.pk}"
+
+    def uploaded(self) -> Path:
+        return self.folder / "files" / place_of(self.row.sha256)
 
     def files(self) -> list[Path]:
         return [file for file in self.folder.rglob("*") if file.is_file()]
@@ -75,12 +87,12 @@ class BinTests(SignedInCase):
 
     def test_files_of_work_under_way_stay(self):
         self.row.delete()
-        self.assertEqual(bin.clear_up(), [])  # fresh: somebody may be about to use them
+        self.assertEqual(bin.sweep(), [])  # fresh: somebody may be about to use them
         job = jobs.enqueue(self.ann, "bring in", "x", {"sha256": self.row.sha256, "name": "x.step"})
-        bin.clear_up(self.later(2))
-        self.assertEqual(self.files(), [services.uploaded(self.row.sha256)])
+        bin.sweep(self.later(2))
+        self.assertEqual(self.files(), [self.uploaded()])
         Job.objects.filter(pk=job.pk).update(state="done")
-        bin.clear_up(self.later(2))
+        bin.sweep(self.later(2))
         self.assertEqual(self.files(), [])
 
     def test_a_deleted_teardown_goes_after_thirty_days_as_well(self):
@@ -106,11 +118,14 @@ class DamagedFileTests(SignedInCase):
     def setUp(self):
         super().setUp()
         self.folder = Path(self.enterContext(tempfile.TemporaryDirectory()))
-        self.enterContext(override_settings(STORE=self.folder / "store", UPLOADS=self.folder / "files"))
+        self.enterContext(in_folder(self.folder))
         services._load.cache_clear()
         self.addCleanup(services._load.cache_clear)
         self.row = services.add(self.ann, read(AS1))
-        write_once(services.uploaded(self.row.sha256), AS1.read_bytes())
+        write_once(self.uploaded(), AS1.read_bytes())
+
+    def uploaded(self) -> Path:
+        return self.folder / "files" / place_of(self.row.sha256)
 
     def answer(self, what: str) -> bytes:
         response = self.client.get(f"/assemblies/{self.row.pk}/{what}")
@@ -119,7 +134,7 @@ class DamagedFileTests(SignedInCase):
 
     def test_models_and_pictures_are_made_again(self):
         for what, field, ending in (("model.glb", "model", "glb"), ("picture.png", "picture", "png")):
-            file = services.store_file(getattr(self.row, field), ending)
+            file = self.folder / "store" / place_of(getattr(self.row, field), f".{ending}")
             whole = file.read_bytes()
             for damaged in (whole[:50], b"", None):
                 file.unlink()
@@ -144,7 +159,7 @@ class DamagedFileTests(SignedInCase):
             file.write_bytes(file.read_bytes()[:100])
         page = self.client.get(f"/teardowns/{row.pk}/")
         self.assertContains(page, "Bring the file in again", status_code=422)
-        services.uploaded(self.row.sha256).write_bytes(b"cut")  # and what was brought in is damaged, too
+        self.uploaded().write_bytes(b"cut")  # and what was brought in is damaged, too
         self.assertEqual(self.client.get(f"/assemblies/{self.row.pk}/source").status_code, 422)
         self.client.post("/bring-in", {"file": SimpleUploadedFile("as1.stp", AS1.read_bytes())}, headers=HTMX)
         worker.perform(str(Job.objects.first().pk))

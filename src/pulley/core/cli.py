@@ -32,6 +32,7 @@ from pulley.core.planning.proposal import Options, propose
 from pulley.core.planning.remedies import remedies
 from pulley.core.planning.ways_out import WayOut, ways_out
 from pulley.core.score.stages import stages
+from pulley.core.store import Folder
 from pulley.core.teardown import Teardown, find_step
 
 
@@ -42,7 +43,7 @@ def default_store() -> Path:
 
 
 def _assembly(file: str) -> Assembly:
-    return read_step_kept(Path(file), default_store())
+    return read_step_kept(Path(file), Folder(default_store()))
 
 
 def inspect(args: argparse.Namespace) -> tuple[dict[str, Any], int]:

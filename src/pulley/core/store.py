@@ -1,10 +1,10 @@
 """Geometry kept in files named by their content, and the record that puts an assembly together from them."""
 
-import json
 import zipfile
 import zlib
+from dataclasses import dataclass
 from pathlib import Path
-from typing import Any
+from typing import Any, Protocol
 
 from pulley.core.assembly import Assembly, Leaf, Part, placed
 from pulley.core.errors import PulleyError
@@ -12,21 +12,53 @@ from pulley.core.files import write_once
 from pulley.core.geometry.mesh import Mesh
 
 
-def mesh_path(store: Path, key: str) -> Path:
-    """Where the store keeps the mesh with this key."""
-    return store / key[:2] / f"{key}.npz"
+class Store(Protocol):
+    """Files by name, each whole or not there. What is written again with the same content only counts as new."""
+
+    def read(self, name: str) -> bytes:
+        """The content of a file; FileNotFoundError when there is none."""
+
+    def write(self, name: str, data: bytes) -> None:
+        """Keep a file; OSError when there is no room for it."""
+
+    def has(self, name: str) -> bool:
+        """Whether there is a file of that name, and something in it."""
 
 
-def shape_path(store: Path, key: str) -> Path:
-    """Where the store keeps the exact shape of the mesh with this key; meshes kept by earlier versions have none."""
-    return store / key[:2] / f"{key}.brep"
+@dataclass(frozen=True)
+class Folder:
+    """A store in a folder of this machine."""
+
+    path: Path
+
+    def read(self, name: str) -> bytes:
+        """The content of a file."""
+        return (self.path / name).read_bytes()
+
+    def write(self, name: str, data: bytes) -> None:
+        """Keep a file."""
+        write_once(self.path / name, data)
+
+    def has(self, name: str) -> bool:
+        """Whether there is one."""
+        return (self.path / name).is_file()
 
 
-def load_mesh(store: Path, key: str) -> Mesh:
+def mesh_name(key: str) -> str:
+    """What the mesh with this key is called in a store."""
+    return f"{key[:2]}/{key}.npz"
+
+
+def shape_name(key: str) -> str:
+    """What the exact shape of the mesh with this key is called; meshes kept by earlier versions have none."""
+    return f"{key[:2]}/{key}.brep"
+
+
+def load_mesh(store: Store, key: str) -> Mesh:
     """The mesh kept under ``key``; PulleyError when the store has lost it, or when its content is not what it was."""
     again = "Bring the file in again: that mends it."
     try:
-        mesh = Mesh.from_bytes(mesh_path(store, key).read_bytes())
+        mesh = Mesh.from_bytes(store.read(mesh_name(key)))
     except FileNotFoundError as error:
         raise PulleyError(f"The geometry {key[:8]} is missing. {again}") from error
     except (OSError, ValueError, KeyError, EOFError, zlib.error, zipfile.BadZipFile) as error:
@@ -36,22 +68,21 @@ def load_mesh(store: Path, key: str) -> Mesh:
     return mesh
 
 
-def keep_meshes(assembly: Assembly, store: Path) -> None:
+def keep_meshes(assembly: Assembly, store: Store) -> None:
     """Put the meshes of ``assembly`` in ``store``, those that it does not have yet."""
     for part, _ in assembly.parts:
-        path = mesh_path(store, part.mesh.key)
-        if not path.exists():
-            write_once(path, part.mesh.to_bytes())
+        if not store.has(mesh_name(part.mesh.key)):
+            store.write(mesh_name(part.mesh.key), part.mesh.to_bytes())
 
 
-def adopt(assembly: Assembly, made: Path, store: Path) -> None:
-    """Take meshes and exact shapes over from the folder of a reader, ``made``, in place of what is damaged."""
+def adopt(assembly: Assembly, made: Store, store: Store) -> None:
+    """Take meshes and exact shapes over from the store of a reader, ``made``, in place of what is damaged."""
     for part, _ in assembly.parts:
-        for path in (mesh_path, shape_path):
-            write_once(path(store, part.mesh.key), path(made, part.mesh.key).read_bytes())
+        for name in (mesh_name(part.mesh.key), shape_name(part.mesh.key)):
+            store.write(name, made.read(name))
 
 
-def to_record(assembly: Assembly, store: Path) -> dict[str, Any]:
+def to_record(assembly: Assembly, store: Store) -> dict[str, Any]:
     """Keep the meshes of ``assembly`` in ``store`` and return the rest as plain JSON values."""
     keep_meshes(assembly, store)
     return {
@@ -72,7 +103,7 @@ def to_record(assembly: Assembly, store: Path) -> dict[str, Any]:
     }
 
 
-def from_record(record: dict[str, Any], store: Path) -> Assembly:
+def from_record(record: dict[str, Any], store: Store) -> Assembly:
     """The assembly that `to_record` wrote down; equal parts share one mesh in memory."""
     meshes = {key: load_mesh(store, key) for key in {p["mesh"] for p in record["parts"]}}
     parts = {p["key"]: Part(p["key"], p["name"], meshes[p["mesh"]]) for p in record["parts"]}
@@ -85,8 +116,3 @@ def from_record(record: dict[str, Any], store: Path) -> Assembly:
         notes=tuple(record["notes"]),
         source=record["source"],
     )
-
-
-def load_record(path: Path, store: Path) -> Assembly:
-    """The assembly of a record written to a JSON file."""
-    return from_record(json.loads(path.read_text()), store)

@@ -11,8 +11,6 @@ from pulley.core.files import secret
 
 ROOT = Path(__file__).resolve().parents[3]
 VAR = Path(os.environ.get("PULLEY_VAR", ROOT / "var")).resolve()
-STORE = VAR / "geometry"  # meshes, GLBs and pictures, named by content
-UPLOADS = VAR / "files"  # what users brought in, named by SHA-256
 DEMO = os.environ.get("PULLEY_DEMO") == "1"  # signs everybody on this machine in as the demo user
 DEMO_USER = "demo"
 
@@ -104,6 +102,17 @@ CACHES = {  # what the web server processes have worked out and share; it can be
         "KEY_PREFIX": _version_of(ROOT / "src/pulley/core"),  # another core may find something else
         "OPTIONS": {"MAX_ENTRIES": 5000},
     }
+}
+STORAGES = {
+    "geometry": {  # meshes, exact shapes, GLBs and pictures, named by content
+        "BACKEND": "pulley.web.library.files.WholeFiles",
+        "OPTIONS": {"location": VAR / "geometry"},
+    },
+    "uploads": {  # what users brought in, named by SHA-256
+        "BACKEND": "pulley.web.library.files.WholeFiles",
+        "OPTIONS": {"location": VAR / "files"},
+    },
+    "staticfiles": {"BACKEND": "django.contrib.staticfiles.storage.StaticFilesStorage"},
 }
 DEFAULT_AUTO_FIELD = "django.db.models.BigAutoField"
 TASKS = {

@@ -10,10 +10,9 @@ from pathlib import Path
 from pulley.core import kernel
 from pulley.core.assembly import Assembly
 from pulley.core.errors import PulleyError
-from pulley.core.files import write_once
 from pulley.core.kernel.process import Broken, Limits, Report, TooSlow, run
 from pulley.core.kernel.protocol import Order
-from pulley.core.store import adopt, load_record, to_record
+from pulley.core.store import Folder, Store, adopt, from_record, to_record
 
 SIZE_LIMIT = 256 * 2**20  # bytes
 
@@ -50,7 +49,7 @@ def check_file(path: Path, name: str) -> None:
 
 def read_step(
     path: Path,
-    store: Path,
+    store: Store,
     report: Report = _silent,
     name: str | None = None,
     limits: Limits = Limits(),  # noqa: B008 (frozen)
@@ -60,8 +59,8 @@ def read_step(
     Parameters
     ----------
     path : Path
-    store : Path
-        Folder of the geometry store; meshes are added to it by content.
+    store : Store
+        The geometry store; meshes and exact shapes are added to it by content.
     report : callable(share, message)
         Told of progress, ``share`` from 0 to 1. What it raises stops the reading.
     name : str, optional
@@ -91,8 +90,8 @@ def read_step(
         made = Path(folder) / "made"
         made.mkdir()
         _read(Order("read step", link, made), name, report, limits)
-        assembly = load_record(made / "record.json", made)
-        adopt(assembly, made, store)
+        assembly = from_record(json.loads((made / "record.json").read_text()), Folder(made))
+        adopt(assembly, Folder(made), store)
     return replace(assembly, source={"file": name, "sha256": sha256_of(path)})
 
 
@@ -110,16 +109,16 @@ def _read(order: Order, name: str, report: Report, limits: Limits) -> None:
         ) from error
 
 
-def read_step_kept(path: Path, store: Path) -> Assembly:
+def read_step_kept(path: Path, store: Store) -> Assembly:
     """`read_step`, or what it found the last time: kept in the store by the file's content and name, and by the
     source of the reader, so that a newer reader reads anew."""
     check_file(path, path.name)
     sources = b"".join(file.read_bytes() for file in sorted(Path(kernel.__file__).parent.glob("*.py")))
     told = hashlib.sha256(sources + path.name.encode()).hexdigest()
-    kept = store / "read" / f"{sha256_of(path)}-{told[:16]}.json"
-    if kept.exists():
+    kept = f"read/{sha256_of(path)}-{told[:16]}.json"
+    if store.has(kept):
         with contextlib.suppress(PulleyError, ValueError, KeyError):  # the store has lost a mesh: read it again
-            return load_record(kept, store)
+            return from_record(json.loads(store.read(kept)), store)
     assembly = read_step(path, store)
-    write_once(kept, json.dumps(to_record(assembly, store)).encode())
+    store.write(kept, json.dumps(to_record(assembly, store)).encode())
     return assembly

@@ -76,14 +76,6 @@ def write_shape(shape: TopoDS_Shape, path: Path) -> None:
         raise OSError(f"{path.name} could not be written")
 
 
-def read_shape(path: Path) -> TopoDS_Shape:
-    """The exact shape that `write_shape` wrote; ValueError when the file holds none."""
-    shape = TopoDS_Shape()
-    if not BinTools.Read_s(shape, str(path)) or shape.IsNull():
-        raise ValueError(f"{path.name} holds no shape")
-    return shape
-
-
 def solids(shape: TopoDS_Shape) -> list[TopoDS_Shape]:
     """The solids in a shape."""
     return subshapes(shape, TopAbs_SOLID)

@@ -44,7 +44,7 @@ from pulley.core.kernel.shapes import (
     wanted_error,
     write_shape,
 )
-from pulley.core.store import shape_path, to_record
+from pulley.core.store import Folder, shape_name, to_record
 
 GENERATED = re.compile(r"(NAUO\d*|=>\[.*\]|\[?\d+(:\d+)*\]?|Open CASCADE.*)$", re.I)
 KERNEL = ("SOLID", "COMPOUND", "COMPSOLID", "SHELL", "FACE")  # what the kernel itself calls what has no name
@@ -371,5 +371,5 @@ def read_into(order: Order, report: Callable[[float, str], None], fenced: bool) 
     """The operation ``read step``: meshes, exact shapes and a record of the assembly into the order's folder."""
     assembly, shapes = read(order.source, report, fenced)
     for part, _ in assembly.parts:
-        write_shape(shapes[part.key], shape_path(order.made, part.mesh.key))
-    (order.made / "record.json").write_text(json.dumps(to_record(assembly, order.made)))
+        write_shape(shapes[part.key], order.made / shape_name(part.mesh.key))
+    (order.made / "record.json").write_text(json.dumps(to_record(assembly, Folder(order.made))))

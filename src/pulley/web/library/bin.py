@@ -3,15 +3,16 @@
 import math
 from collections.abc import Iterable, Iterator
 from datetime import datetime, timedelta
-from pathlib import Path
 from typing import Protocol
 
 from django.apps import apps
-from django.conf import settings
+from django.core.files.storage import Storage
 from django.db.models import Model
 from django.utils import timezone
 
 from pulley.web.jobs.models import Job
+from pulley.web.library import files, services
+from pulley.web.library.files import geometry, uploads
 from pulley.web.library.models import Assembly, Part
 
 KEPT = timedelta(days=30)
@@ -45,30 +46,38 @@ def days_left(row: Binned) -> int:
     return max(math.ceil((gone + KEPT - timezone.now()) / timedelta(days=1)), 0)
 
 
-def empty(now: datetime | None = None) -> list[Path]:
+def empty(now: datetime | None = None) -> list[str]:
     """Delete for good what has lain in the bin for `KEPT`; the files that went, since nothing uses them."""
     now = now or timezone.now()
     for kind in _binned():
         kind._default_manager.filter(deleted__lt=now - KEPT).delete()
-    return clear_up(now)
+    return sweep(now)
 
 
-def clear_up(now: datetime | None = None) -> list[Path]:
-    """Delete the files that nothing uses, but for those that work under way may have just made."""
-    late = ((now or timezone.now()) - FRESH).timestamp()
-    unused = [file for file in _unused() if file.stat().st_mtime < late]
-    for file in unused:
-        file.unlink(missing_ok=True)
-    return unused
+def sweep(now: datetime | None = None) -> list[str]:
+    """Delete the files that nothing points to, but for those that work under way may have just made; their names."""
+    late = (now or timezone.now()) - FRESH
+    swept = []
+    for storage, name, since in _unused():
+        if since < late:
+            storage.delete(name)
+            swept.append(name)
+    for file in services.INCOMING.glob("*"):  # uploads that broke off
+        if file.is_file() and file.stat().st_mtime < late.timestamp():
+            file.unlink(missing_ok=True)
+            swept.append(file.name)
+    return swept
 
 
-def _unused() -> Iterator[Path]:
-    """Meshes, models, pictures and files brought in that no row names."""
+def _unused() -> Iterator[tuple[Storage, str, datetime]]:
+    """Meshes, shapes, models, pictures and files brought in that no row names."""
     used = {key for row in Assembly.objects.values_list("model", "picture", "sha256") for key in row}
     used |= set(Part.objects.values_list("mesh", flat=True))
     used |= {job.arguments.get("sha256") for job in Job.objects.exclude(state__in=("done", "cancelled"))}
     steps = {key[:8] for key in Assembly.objects.values_list("model", flat=True)}  # what pictures of steps begin with
-    for file in (*settings.STORE.glob("??/*"), *settings.UPLOADS.glob("??/*"), *settings.UPLOADS.glob("tmp*")):
-        of_step = file.name.endswith(".step.png") and file.name[:8] in steps
-        if file.is_file() and not of_step and file.name.split(".")[0] not in used:
-            yield file
+    for storage in (geometry.storage, uploads()):
+        for name, since in files.all_files(storage):
+            own = name.rpartition("/")[2]
+            of_step = own.endswith(".step.png") and own[:8] in steps
+            if not of_step and own.split(".")[0] not in used:
+                yield storage, name, since

@@ -1,5 +1,6 @@
 """Bringing a file in, and handing its assembly to whoever works on it."""
 
+import contextlib
 import hashlib
 import os
 import tempfile
@@ -9,34 +10,31 @@ from pathlib import Path
 from typing import Any
 
 from django.conf import settings
+from django.core.files.base import File
 from django.core.files.uploadedfile import UploadedFile
 from django.db import transaction
 from django.urls import reverse
 
 from pulley.core import assembly as core
 from pulley.core.errors import PulleyError
-from pulley.core.files import write_once
 from pulley.core.formats import gltf
-from pulley.core.formats.step import check_file, read_step, sha256_of
+from pulley.core.formats.step import check_file, read_step
 from pulley.core.publish.picture import png
 from pulley.core.store import keep_meshes, load_mesh
 from pulley.web.jobs.models import Job
 from pulley.web.jobs.registry import Report
 from pulley.web.jobs.services import enqueue
+from pulley.web.library.files import OnDisk, geometry, on_this_machine, place_of, uploads
 from pulley.web.library.models import Assembly, Component, Part
 
 PICTURE = (480, 320)  # pixels of a library card's picture
-
-
-def store_file(key: str, ending: str) -> Path:
-    """Where the store keeps a GLB or a picture."""
-    return settings.STORE / key[:2] / f"{key}.{ending}"
+INCOMING = settings.VAR / "tmp"  # what is being uploaded
 
 
 def keep(data: bytes, ending: str) -> str:
-    """Put bytes in the store and return their key."""
+    """Put bytes in the geometry store and return their key."""
     key = _key(data)
-    write_once(store_file(key, ending), data)
+    geometry.write(place_of(key, f".{ending}"), data)
     return key
 
 
@@ -56,22 +54,18 @@ def _make_picture(assembly: core.Assembly) -> str:
 MADE = {"model": ("glb", _make_model), "picture": ("png", _make_picture)}  # field of an assembly -> ending, maker
 
 
-def made_file(row: Assembly, field: str) -> Path:
-    """The file of an assembly's ``model`` or ``picture``; made again where the store has lost or damaged it.
+def made_file(row: Assembly, field: str) -> bytes:
+    """An assembly's ``model`` or ``picture``; made again where the store has lost or damaged it.
 
     Raises PulleyError when the meshes that it is made of are damaged as well.
     """
     ending, make = MADE[field]
-    file = store_file(getattr(row, field), ending)
-    if not (file.exists() and _key(file.read_bytes()) == getattr(row, field)):
-        setattr(row, field, make(core_assembly(row)))
-        row.save(update_fields=[field])
-    return store_file(getattr(row, field), ending)
-
-
-def uploaded(sha256: str) -> Path:
-    """Where a file that a user brought in is kept."""
-    return settings.UPLOADS / sha256[:2] / sha256
+    data = geometry.found(place_of(getattr(row, field), f".{ending}"))
+    if _key(data) == getattr(row, field):
+        return data
+    setattr(row, field, make(core_assembly(row)))
+    row.save(update_fields=[field])
+    return geometry.read(place_of(getattr(row, field), f".{ending}"))
 
 
 def accept(owner: Any, upload: UploadedFile[Any]) -> Job:
@@ -80,8 +74,8 @@ def accept(owner: Any, upload: UploadedFile[Any]) -> Job:
     Raises PulleyError when a look at the file shows that it is no good; it is not kept then.
     """
     name = Path(upload.name or "unnamed").name[:200]
-    settings.UPLOADS.mkdir(parents=True, exist_ok=True)
-    with tempfile.NamedTemporaryFile(dir=settings.UPLOADS) as copy:
+    INCOMING.mkdir(parents=True, exist_ok=True)
+    with tempfile.NamedTemporaryFile(dir=INCOMING) as copy:
         digest = hashlib.sha256()
         for chunk in upload.chunks():
             digest.update(chunk)
@@ -90,12 +84,7 @@ def accept(owner: Any, upload: UploadedFile[Any]) -> Job:
         os.fsync(copy.fileno())
         check_file(Path(copy.name), name)
         sha256 = digest.hexdigest()
-        target = uploaded(sha256)
-        target.parent.mkdir(exist_ok=True)
-        if not target.exists() or sha256_of(target) != sha256:
-            target.unlink(missing_ok=True)
-            target.hardlink_to(copy.name)
-        os.utime(target)  # whoever clears up what nothing uses leaves it alone for a while
+        uploads().save(place_of(sha256), OnDisk(copy, copy.name))
     return enqueue(owner, "bring in", name, {"sha256": sha256, "name": name})
 
 
@@ -107,7 +96,8 @@ def bring_in(job: Job, report: Report) -> dict[str, Any]:
     row = Assembly.objects.filter(job=job.pk).first()
     if row is None:
         name, sha256 = job.arguments["name"], job.arguments["sha256"]
-        assembly = read_step(uploaded(sha256), settings.STORE, lambda s, m: report(0.9 * s, m), name=name)
+        with on_this_machine(sha256) as path:
+            assembly = read_step(path, geometry, lambda s, m: report(0.9 * s, m), name=name)
         report(0.92, "Drawing its picture")
         row = add(job.owner, assembly, job.pk)
     return {
@@ -119,7 +109,7 @@ def bring_in(job: Job, report: Report) -> dict[str, Any]:
 
 def add(owner: Any, assembly: core.Assembly, job: Any = None) -> Assembly:
     """Rows for an assembly, and its meshes, GLB and picture in the store."""
-    keep_meshes(assembly, settings.STORE)
+    keep_meshes(assembly, geometry)
     model, picture = _make_model(assembly), _make_picture(assembly)
     with transaction.atomic():
         row = Assembly.objects.create(
@@ -183,12 +173,17 @@ def _component_row(
     )
 
 
-def source_file(row: Assembly) -> Path:
+def source_file(row: Assembly) -> File[Any]:
     """The file as it was brought in; PulleyError when it is not what it was."""
-    file = uploaded(row.sha256)
-    if not file.exists() or sha256_of(file) != row.sha256:
-        raise PulleyError(f"The kept copy of {row.file_name} is damaged. Bring the file in again: that mends it.")
-    return file
+    name, digest = place_of(row.sha256), hashlib.sha256()
+    with contextlib.suppress(FileNotFoundError):
+        kept = uploads().open(name)
+        for chunk in kept.chunks():
+            digest.update(chunk)
+        kept.seek(0)
+        if digest.hexdigest() == row.sha256:
+            return kept
+    raise PulleyError(f"The kept copy of {row.file_name} is damaged. Bring the file in again: that mends it.")
 
 
 def core_assembly(row: Assembly) -> core.Assembly:
@@ -199,7 +194,7 @@ def core_assembly(row: Assembly) -> core.Assembly:
 @lru_cache(maxsize=16)
 def _load(pk: Any) -> core.Assembly:
     row = Assembly.objects.get(pk=pk)
-    parts = {p.pk: core.Part(p.key, p.name, load_mesh(settings.STORE, p.mesh)) for p in row.parts.all()}
+    parts = {p.pk: core.Part(p.key, p.name, load_mesh(geometry, p.mesh)) for p in row.parts.all()}
     components = row.components.select_related("parent")
     return core.Assembly(
         name=row.name,

@@ -1,5 +1,6 @@
 """The library page, bringing files in, and handing out what was made of them."""
 
+import io
 import uuid
 from typing import Any
 
@@ -89,7 +90,7 @@ def bring_back(request: UserRequest, assembly_id: uuid.UUID) -> HttpResponse:
 def delete_for_good(request: UserRequest, assembly_id: uuid.UUID) -> HttpResponse:
     """Delete what lies in the bin now, with the files that nothing else uses."""
     assembly_of(request, assembly_id, deleted=True).delete()
-    bin.clear_up()
+    bin.sweep()
     return _library(request, "library/shelf.html")
 
 
@@ -99,7 +100,7 @@ def _model_etag(request: UserRequest, assembly_id: uuid.UUID) -> str:
 
 def made(row: Assembly, field: str, content_type: str) -> FileResponse:
     """The model or the picture of an assembly; its content never changes, so the browser may keep it."""
-    response = FileResponse(services.made_file(row, field).open("rb"), content_type=content_type)
+    response = FileResponse(io.BytesIO(services.made_file(row, field)), content_type=content_type)
     patch_cache_control(response, private=True, max_age=31536000, immutable=True)
     return response
 
@@ -121,4 +122,4 @@ def picture(request: UserRequest, assembly_id: uuid.UUID) -> FileResponse:
 def download(request: UserRequest, assembly_id: uuid.UUID) -> FileResponse:
     """The file as it was brought in."""
     row = assembly_of(request, assembly_id)
-    return FileResponse(services.source_file(row).open("rb"), as_attachment=True, filename=row.file_name)
+    return FileResponse(services.source_file(row), as_attachment=True, filename=row.file_name)

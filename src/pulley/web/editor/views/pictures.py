@@ -1,5 +1,6 @@
 """Pictures of steps and of saved views, drawn once and kept."""
 
+import io
 import uuid
 
 from django.http import FileResponse, HttpResponse, HttpResponseBase
@@ -7,7 +8,6 @@ from django.utils.cache import patch_cache_control
 from django.views.decorators.http import require_GET
 
 from pulley.core import teardown as core
-from pulley.core.files import write_once
 from pulley.core.publish.picture import is_whole, png
 from pulley.core.score.stages import displacements, poses_at
 from pulley.web.accounts.requests import UserRequest
@@ -16,7 +16,8 @@ from pulley.web.editor import presenters, services
 from pulley.web.editor.lookups import teardown_of
 from pulley.web.editor.models import Teardown
 from pulley.web.editor.presenters.cards import pose_keys
-from pulley.web.library.services import core_assembly, store_file
+from pulley.web.library.files import geometry, place_of
+from pulley.web.library.services import core_assembly
 
 CARD_PICTURE, VIEW_PICTURE = (104, 80), (312, 240)  # pixels
 
@@ -50,12 +51,14 @@ def _picture(
 ) -> FileResponse:
     """Everything as it stands after so many steps, drawn once and kept."""
     assembly = core_assembly(row.assembly)
-    file = store_file(f"{row.assembly.model[:8]}{key}", "step.png")
-    if not is_whole(file):
+    name = place_of(f"{row.assembly.model[:8]}{key}", ".step.png")
+    picture = geometry.found(name)
+    if not is_whole(picture):
         state = displacements(assembly, teardown)[played]
         shown = {p: pose for p, pose in poses_at(assembly, state).items() if p not in set(teardown.hidden)}
-        write_once(file, png(assembly, shown, seen_from, size))
-    response = FileResponse(file.open("rb"), content_type="image/png")
+        picture = png(assembly, shown, seen_from, size)
+        geometry.write(name, picture)
+    response = FileResponse(io.BytesIO(picture), content_type="image/png")
     patch_cache_control(response, private=True, max_age=86400)
     return response
 

@@ -6,21 +6,23 @@ from typing import Any
 
 from django.conf import settings
 from django.contrib.auth import get_user_model
+from django.core.files.base import ContentFile
 from django.core.management import call_command
 from django.core.management.base import BaseCommand, CommandError, CommandParser
 from django.db import transaction
 
 from pulley.core.contact import kernels
 from pulley.core.errors import PulleyError
-from pulley.core.files import write_once, write_whole
+from pulley.core.files import write_whole
 from pulley.core.formats import teardown as teardown_json
 from pulley.core.formats.step import read_step
 from pulley.core.publish import picture
 from pulley.core.warm import warm
 from pulley.web.editor.services import create
 from pulley.web.jobs.services import take_up_all
+from pulley.web.library.files import geometry, place_of, uploads
 from pulley.web.library.models import Assembly
-from pulley.web.library.services import add, uploaded
+from pulley.web.library.services import add
 
 DEMO = settings.ROOT / "demo"
 # what the demo user finds, the first on top of the shelf, with the files of its teardowns
@@ -77,10 +79,10 @@ class Command(BaseCommand):
     def load_scene(self, user: Any, step: Path, teardowns: list[Path]) -> None:
         """One assembly with its teardowns."""
         try:
-            assembly = read_step(step, settings.STORE)
+            assembly = read_step(step, geometry)
         except PulleyError as error:
             raise CommandError(f"The demo data could not be loaded. {error}") from error
-        write_once(uploaded(assembly.source["sha256"]), step.read_bytes())
+        uploads().save(place_of(assembly.source["sha256"]), ContentFile(step.read_bytes()))
         row = add(user, assembly)
         for teardown in teardowns:
             create(row, teardown_json.loads(teardown.read_bytes()))
