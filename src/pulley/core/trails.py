@@ -47,15 +47,17 @@ def _anchor(component: Leaf, travel: tuple[float, float, float]) -> Vector:
     return origin + along * ((points @ along).min() - origin @ along)
 
 
-def jogged(a: Vector, b: Vector, jogs: Sequence[Jog]) -> list[Vector]:
+def jogged(a: Vector, b: Vector, jogs: Sequence[Jog], grown: float = 1.0) -> list[Vector]:
     """The points of a leg from ``a`` to ``b`` (3,) with its doglegs: along the leg, square aside, on, and back.
+
+    A leg that has ``grown`` to a share of its length so far has doglegs of that share.
 
     >>> [p.tolist() for p in jogged(np.zeros(3), np.array([10.0, 0, 0]), [Jog(0, 0.2, 0.8, (0, 5, 0))])][1:3]
     [[2.0, 0.0, 0.0], [2.0, 5.0, 0.0]]
     """
     points = [a]
     for jog in sorted(jogs, key=lambda jog: jog.start):
-        aside = np.array(jog.offset, float)
+        aside = np.array(jog.offset, float) * grown
         leave, back = a + jog.start * (b - a), a + jog.end * (b - a)
         points += [leave, leave + aside, back + aside, back]
     return [*points, b]

@@ -46,11 +46,13 @@ def opened(ring: Mesh, ring_pose: Pose, other: Mesh, other_pose: Pose, by: float
     if axis is None or abs(float(ring_pose[:3, :3] @ axis.direction @ along)) < ALONG:
         return None
     relative = (inverse(ring_pose) @ other_pose).round(9) + 0.0
-    return _opened(ring, axis, other, relative.tobytes(), by)
+    return _opened(ring, other, relative.tobytes(), by)
 
 
 @lru_cache(maxsize=1024)
-def _opened(ring: Mesh, axis: Line, other: Mesh, relative: bytes, by: float) -> Mesh:
+def _opened(ring: Mesh, other: Mesh, relative: bytes, by: float) -> Mesh:
+    axis = ring_axis(ring)
+    assert axis  # `opened` has looked
     inner, outer = _radii(ring, axis)
     radius = cylindrical(apply(np.frombuffer(relative).reshape(4, 4), other.vertices), axis)[:, 0]
     within = (radius >= inner - TOLERANCE) & (radius <= inner + by + TOLERANCE)

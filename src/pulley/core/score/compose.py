@@ -89,10 +89,16 @@ class Score:
     shots: tuple[Shot, ...] = ()
     routes: tuple[Run, ...] = ()
 
+    @property
+    def stops(self) -> tuple[float, ...]:
+        """The instants at which a step begins or ends, and those of the whole, in seconds: where one steps to."""
+        return tuple(sorted({0.0, *(t for bar in self.steps for t in (bar.start, bar.end)), self.duration}))
+
     def to_json(self) -> dict[str, Any]:
         """The Score as plain JSON values, the form that the canvas reads; not to be altered."""
         return {
             "duration": self.duration,
+            "stops": self.stops,
             "steps": [vars(bar) for bar in self.steps],
             "tracks": {path: [vars(segment) for segment in track] for path, track in self.tracks.items()},
             "trails": [{**vars(trail), "jogs": [vars(jog) for jog in trail.jogs]} for trail in self.trails],
@@ -161,12 +167,20 @@ def _within(segment: Segment, share: float, spread: float = 1.0) -> Pose:
     ahead *= spread
     pose = np.eye(4)
     if _turns(segment):
-        between = Slerp(shares, Rotation.from_quat([turned for _, _, turned in segment.poses]))
-        angle = between(min(max(share, 0.0), 1.0)).as_rotvec()
-        pose[:3, :3] = Rotation.from_rotvec(spread * angle).as_matrix()
+        pose[:3, :3] = Rotation.from_rotvec(spread * _turned(segment, share)).as_matrix()
         ahead += segment.pivot - pose[:3, :3] @ segment.pivot
     pose[:3, 3] = ahead
     return pose
+
+
+def _turned(segment: Segment, share: float) -> Vector:
+    """The rotation vector (3,) of a segment at a share of its way, whole turns counted: its axis stays as it is."""
+    poses = Rotation.from_quat([turned for _, _, turned in segment.poses])
+    steps = (poses[1:] * poses[:-1].inv()).as_rotvec()
+    shares = np.array([pose[0] for pose in segment.poses])
+    parts = np.clip((share - shares[:-1]) / np.maximum(np.diff(shares), 1e-12), 0.0, 1.0)
+    turned: Vector = parts @ steps
+    return turned
 
 
 def _turns(segment: Segment) -> bool:

@@ -1,6 +1,6 @@
 // The controls of playing, in the editor and for those who only watch.
 
-import { captionAt } from "./score.js";
+import { captionAt } from "./frame.js";
 
 const $ = (selector) => document.querySelector(selector);
 
@@ -12,7 +12,7 @@ export function showInstant(player, time) {
   $("#playing").textContent = player.playing > 0 ? "exploding" : player.playing < 0 ? "collapsing" : "";
   for (const id of ["explode", "collapse", "both"]) $(`#${id}`).disabled = !duration;
   $("#pause").disabled = !player.playing;
-  const words = time > 0 ? captionAt(player.score, time) : "";
+  const words = captionAt(player.score, time);
   if ($("#caption").textContent !== words) $("#caption").textContent = words;
   $("#caption").hidden = !words;
   const { dataset } = $("#canvas");

@@ -1,11 +1,12 @@
 // Playing a Score: time runs, the stage follows. What is shown at an instant depends on that instant alone.
 
 import * as THREE from "../vendor/three/build/three.module.js";
-import { poseAt, stepsDone, viewAt } from "./score.js";
+import { stepsDone } from "./frame.js";
+import { poseAt, viewAt } from "./score.js";
 
 /** A player for a stage; `onTime(time)` is told of every change. */
 export function createPlayer(stage, trails, onTime) {
-  const player = { score: { duration: 0, steps: [], tracks: {}, trails: [], shots: [] }, time: 0, playing: 0, speed: 1, spread: 1, loop: false };
+  const player = { score: { duration: 0, stops: [0], steps: [], tracks: {}, trails: [], routes: [], shots: [] }, time: 0, playing: 0, speed: 1, spread: 1, loop: false };
   const calm = matchMedia("(prefers-reduced-motion: reduce)");
   let shown = true;
   let hidden = new Set();
@@ -50,17 +51,15 @@ export function createPlayer(stage, trails, onTime) {
     player.seek(player.time, false);
   };
 
-  /** The instants at which a step begins or ends, and those of the whole. */
-  const stops = () => [...new Set([0, ...player.score.steps.flatMap(({ start, end }) => [start, end]), player.score.duration])].sort((a, b) => a - b);
   /** For those who want no motion: while it plays, the end of the step that plays, one after the other. */
-  const nearest = (time) => stops().find((stop) => stop >= time - 1e-9) ?? time;
+  const nearest = (time) => player.score.stops.find((stop) => stop >= time - 1e-9) ?? time;
   player.go = (where) => {
     player.pause();
     const { time } = player;
     if (where === "start") player.seek(0);
     else if (where === "end") player.seek(player.score.duration);
-    else if (where === "on") player.seek(stops().find((stop) => stop > time + 1e-6) ?? time);
-    else player.seek(stops().findLast((stop) => stop < time - 1e-6) ?? time);
+    else if (where === "on") player.seek(player.score.stops.find((stop) => stop > time + 1e-6) ?? time);
+    else player.seek(player.score.stops.findLast((stop) => stop < time - 1e-6) ?? time);
   };
   player.stepsDone = () => stepsDone(player.score, player.time);
 

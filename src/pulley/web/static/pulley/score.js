@@ -30,9 +30,27 @@ function within(segment, s, spread) {
   const [a, from, q] = segment.poses[Math.max(next - 1, 0)];
   const [b, to, r] = segment.poses[next < 0 ? segment.poses.length - 1 : next];
   const part = b > a ? (s - a) / (b - a) : 1;
-  const turn = partOf(slerp(q, r, part), spread);
+  const turn = spread === 1 ? slerp(q, r, part) : partOf(segment, s, spread);
   const swung = turned(turn, segment.pivot);
   return { offset: mix(from, to, part).map((v, k) => v * spread + (segment.pivot[k] - swung[k])), turn };
+}
+
+/** A factor on the rotation of a segment at a share of its way, whole turns counted: from pose to pose its axis stays. */
+function partOf({ poses }, s, factor) {
+  const vector = [0, 0, 0];
+  for (let k = 0; k + 1 < poses.length; k += 1) {
+    const [[a, , q], [b, , r]] = [poses[k], poses[k + 1]];
+    const part = Math.min(Math.max((s - a) / Math.max(b - a, 1e-12), 0), 1);
+    const step = product(r, [-q[0], -q[1], -q[2], q[3]]);
+    const sine = Math.hypot(step[0], step[1], step[2]);
+    if (sine < 1e-12) continue;
+    const angle = 2 * Math.atan2(sine, Math.abs(step[3])) * Math.sign(step[3] || 1);
+    for (const axis of [0, 1, 2]) vector[axis] += (step[axis] / sine) * angle * part;
+  }
+  const angle = Math.hypot(...vector) * factor;
+  if (Math.abs(angle) < 1e-12) return STILL;
+  const size = Math.hypot(...vector);
+  return [...vector.map((v) => (v / size) * Math.sin(angle / 2)), Math.cos(angle / 2)];
 }
 
 const isStill = (q) => q[0] === 0 && q[1] === 0 && q[2] === 0;
@@ -49,14 +67,6 @@ function turned(q, v) {
   return [x, y, z];
 }
 
-/** A factor on the angle of a rotation. */
-function partOf(q, factor) {
-  const sine = Math.hypot(q[0], q[1], q[2]);
-  if (factor === 1 || sine < 1e-12) return q;
-  const half = Math.atan2(sine, q[3]) * factor;
-  return [...q.slice(0, 3).map((v) => (v / sine) * Math.sin(half)), Math.cos(half)];
-}
-
 /** Offset in mm and rotation of a component, relative to home, at a time in seconds: the product of its segments. */
 export function poseAt(track, time, spread = 1) {
   let pose = { offset: [0, 0, 0], turn: STILL };
@@ -68,34 +78,9 @@ export function poseAt(track, time, spread = 1) {
   return pose;
 }
 
-/** The trail line of a component at a time: points in mm from home to where its anchor is. */
-export function trailAt(trail, track, time, spread = 1) {
-  const stand = (instant) => placeOf(poseAt(track, instant, spread), trail.anchor);
-  const points = [trail.origin];
-  for (const [end, point] of trail.points) {
-    if (end >= time) break;
-    points.push(spread === 1 ? point : stand(end));
-  }
-  points.push(stand(time));
-  return points;
-}
-
-/** How many steps have ended by a time, counted from the first. */
-export function stepsDone(score, time) {
-  const open = score.steps.findIndex((step) => step.end > time + 1e-6);
-  return open < 0 ? score.steps.length : open;
-}
-
 /** Where a pose has brought a point at home. */
 export function placeOf({ offset, turn }, point) {
   return turned(turn, point).map((v, k) => v + offset[k]);
-}
-
-/** The caption at a time: of the latest step that has begun and has one. */
-export function captionAt(score, time) {
-  const begun = score.steps.filter((step) => step.start < time + 1e-6 && step.end > step.start);
-  const now = begun.filter((step) => step.end >= time - 1e-6);
-  return (now.length ? now : begun.slice(-1)).findLast((step) => step.caption)?.caption ?? "";
 }
 
 /** The view at a time, or null while no step has asked for one; `before` is the view to come from. */
