@@ -15,7 +15,7 @@ from pulley.core.errors import PulleyError
 from pulley.core.formats import strict_json
 from pulley.core.geometry.frames import Vector3, triple
 from pulley.core.motion import Axis
-from pulley.core.quantities import UNITS, parse_distance, parse_length, shown
+from pulley.core.quantities import UNITS, parse_angle, parse_distance, parse_length, shown
 from pulley.core.teardown import Camera, Teardown
 from pulley.web.door import UNREADABLE
 
@@ -113,6 +113,15 @@ def legs_sent(sent: Sent) -> tuple[Vector3, ...]:
 def advance_sent(sent: Sent) -> float:
     """The advance in mm each turn that was typed; 0 when nothing was."""
     return parse_length(sent.get("advance", "").strip() or "0", unit_sent(sent))
+
+
+def angle_sent(sent: Sent) -> float:
+    """The angle in degrees of a new turn: what was typed, in the sense of what the page offers unless it has its own;
+    else what the page offers."""
+    offered, typed_in = sent.get("angle", "").strip(), sent.get("typed", "").strip()
+    if typed_in and offered.startswith("-") and not typed_in.startswith("-"):
+        typed_in = f"-{typed_in}"
+    return parse_angle(typed_in or offered)
 
 
 def axis_sent(sent: Sent) -> Axis:

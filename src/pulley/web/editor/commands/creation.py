@@ -16,13 +16,14 @@ from pulley.core.planning.pointing import Feature, onto
 from pulley.core.planning.remedies import Remedy, apply_remedy
 from pulley.core.planning.scenes import scene_after
 from pulley.core.planning.stacking import fan_layers
-from pulley.core.quantities import parse_angle, plain
+from pulley.core.quantities import plain
 from pulley.core.teardown import Step, Teardown
 from pulley.web.door import whole
 from pulley.web.editor.commands.registry import command
 from pulley.web.editor.parsing import (
     Sent,
     advance_sent,
+    angle_sent,
     axis_sent,
     direction_of,
     direction_sent,
@@ -76,7 +77,7 @@ def outward(sent: Sent, teardown: Teardown, assembly: Assembly) -> Changed:
 @command("turn")
 def turn(sent: Sent, teardown: Teardown, assembly: Assembly) -> Changed:
     """A step that turns the selection about an axis, with an advance for a thread."""
-    angle = parse_angle(sent.get("angle", ""))
+    angle = angle_sent(sent)
     step = Step("", tuple(paths_sent(sent)), Turn(axis_sent(sent), angle, advance_sent(sent)))
     after, step = editing.insert_step(teardown, assembly, step, whole(sent.get("after")))
     return Changed(after, f"turn {short(step.label)} by {plain(angle)}°", step.id)

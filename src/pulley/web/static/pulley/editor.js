@@ -218,18 +218,18 @@ app.viewHere = () => openStep && app.edit("view-here", { step: openStep, view: J
 /** A camera move by itself, without the steps. */
 app.tryOrbit = (id) => {
   const { shots, seconds } = app.state.orbits[id];
-  const before = stage.view();
+  const from = stage.view();
   const since = performance.now();
   let stopped = false;
   const forget = begun(() => {
     stopped = true;
     canvas.dataset.trying = "";
-    stage.setView(before);
+    stage.setView(from);
   });
   const swing = (now) => {
     if (stopped) return;
     const time = Math.min(((now - since) / 1000) * player.speed, seconds);
-    stage.setView(viewAt(shots, Math.max(time, 1e-6), before));
+    stage.setView(viewAt(shots, Math.max(time, 1e-6), from));
     canvas.dataset.trying = time < seconds ? id : "";
     if (time < seconds) requestAnimationFrame(swing);
     else forget();

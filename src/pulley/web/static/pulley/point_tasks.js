@@ -119,9 +119,9 @@ export function createPointTasks(app, pointing) {
   function anchor() {
     pointing.start({
       prompt: "Point at a corner, an edge or a round face: the trail line starts there.",
-      onTake: (place) => {
+      onTake: (spot) => {
         pointing.stop();
-        setAnchors([place]);
+        setAnchors([spot]);
       },
     });
   }

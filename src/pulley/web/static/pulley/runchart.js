@@ -1,5 +1,6 @@
 // The run chart by hand: bars dragged to another time or stretched, by mouse or keyboard; zoom along the time axis.
 
+import { snapped } from "./canvas/pull.js";
 import { follow } from "./underway.js";
 
 const TICK = 0.1; // seconds
@@ -16,7 +17,6 @@ export function wireRunChart(panel, edit, open) {
   const inner = () => panel.querySelector(".chart-inner");
   const seconds = () => Number(chart().dataset.duration) || 1;
   const numbers = (bar) => [Number(bar.dataset.start), Number(bar.dataset.end)];
-  const snapped = (time) => Math.round(time / TICK) * TICK;
 
   function place(bar, start, end) {
     bar.setAttribute("x", `${(100 * start) / seconds()}%`);
@@ -38,7 +38,7 @@ export function wireRunChart(panel, edit, open) {
     follow(bar, down, {
       move: (event) => {
         const pixels = event.clientX - down.clientX;
-        by = Math.abs(pixels) < ENOUGH && !by ? 0 : snapped(pixels * scale);
+        by = Math.abs(pixels) < ENOUGH && !by ? 0 : snapped(pixels * scale, TICK);
         if (stretch) place(bar, start, Math.max(end + by, start + TICK));
         else place(bar, Math.max(start + by, 0), Math.max(end + by, end - start));
       },
@@ -87,8 +87,8 @@ export function wireRunChart(panel, edit, open) {
   panel.addEventListener("wheel", (event) => {
     if (!event.ctrlKey || !event.target.closest("#chart")) return;
     event.preventDefault();
-    const place = chart().getBoundingClientRect();
-    setZoom(zoom * (event.deltaY < 0 ? 1.25 : 0.8), (event.clientX - place.left) / place.width);
+    const box = chart().getBoundingClientRect();
+    setZoom(zoom * (event.deltaY < 0 ? 1.25 : 0.8), (event.clientX - box.left) / box.width);
   }, { passive: false });
 
   /** The chart was drawn anew. */

@@ -31,8 +31,8 @@ function within(segment, s, spread) {
   const [b, to, r] = segment.poses[next < 0 ? segment.poses.length - 1 : next];
   const part = b > a ? (s - a) / (b - a) : 1;
   const turn = spread === 1 ? slerp(q, r, part) : partOf(segment, s, spread);
-  const swung = turned(turn, segment.pivot);
-  return { offset: mix(from, to, part).map((v, k) => v * spread + (segment.pivot[k] - swung[k])), turn };
+  const pivot = turned(turn, segment.pivot);
+  return { offset: mix(from, to, part).map((v, k) => v * spread + (segment.pivot[k] - pivot[k])), turn };
 }
 
 /** A factor on the rotation of a segment at a share of its way, whole turns counted: from pose to pose its axis stays. */

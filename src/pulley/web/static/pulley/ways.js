@@ -4,6 +4,7 @@ import * as THREE from "../vendor/three/build/three.module.js";
 import { createGrip } from "./canvas/grip.js";
 import { createNumbers } from "./canvas/numbers.js";
 import { createRails } from "./canvas/rails.js";
+import { snapped } from "./canvas/pull.js";
 import { createRing } from "./canvas/ring.js";
 
 const { htmx } = window;
@@ -121,7 +122,7 @@ export function createWays(app, box, svg) {
   /** The spacing that a drag of a fan's rail means: the farthest layer stays under the pointer. */
   function spacing(way, travel) {
     const pitch = app.state.pitch || 0.1;
-    return Math.max(Math.round(travel / way.layers.length / pitch) * pitch, pitch);
+    return Math.max(snapped(travel / way.layers.length, pitch), pitch);
   }
 
   function moveAlong(way, travel) {
@@ -185,17 +186,14 @@ export function createWays(app, box, svg) {
   ways.makeFrom = (button) => {
     const { make: kind, direction, distance, angle } = button.dataset;
     if (kind === "straight" && /[,;].*[,;]/.test(typed())) return make("move", { typed: typed() });
-    if (kind === "turn") return make("turn", turnTyped(button, angle));
+    if (kind === "turn") return make("turn", turnTyped(angle));
     if (kind === "path") return addLeg(JSON.parse(direction), distance, typed());
     const wanted = kind === "fan" ? ways.inner().dataset.spacing : distance;
     return make(kind === "straight" ? "add" : kind, { direction, distance: wanted, typed: typed() });
   };
 
-  function turnTyped(button, suggested) {
-    const wanted = document.querySelector("#way-angle").value.trim();
-    const sense = Number(suggested) < 0 ? "-" : "";
-    return { angle: wanted ? (wanted.startsWith("-") ? wanted : sense + wanted) : suggested, advance: document.querySelector("#way-advance").value };
-  }
+  /** What a turn asks for: the angle that the button offers, and what was typed, whose sense the server works out. */
+  const turnTyped = (angle) => ({ angle, typed: document.querySelector("#way-angle").value, advance: document.querySelector("#way-advance").value });
 
   box.addEventListener("htmx:afterSwap", (event) => {
     if (event.target === box) show();

@@ -2,6 +2,7 @@
 
 import * as THREE from "../../vendor/three/build/three.module.js";
 import { follow } from "../underway.js";
+import { alongLine, grainOf, snapped } from "./pull.js";
 import { svg } from "./svg.js";
 
 /** `show(legs, paths, pitch)` puts a handle at the end of each leg; `onMove(legs)` previews, `onDone(k, mm)` asks. */
@@ -53,21 +54,16 @@ export function createBends(overlay, stage, { onMove, onDone, words }) {
       place();
     };
     const move = (event) => {
-      const ray = stage.ray(event);
-      const between = start.clone().sub(ray.origin);
-      const cross = along.dot(ray.direction);
-      const flat = 1 - cross * cross;
-      if (flat < 1e-6) return;
-      const wanted = (cross * between.dot(ray.direction) - between.dot(along)) / flat;
-      setTo(snapped(leg, wanted, event));
+      const wanted = alongLine(stage.ray(event), start, along);
+      if (wanted !== null) setTo(lengthOf(leg, wanted, event));
     };
     const done = (event) => (leg.now !== leg.length ? onDone(k, leg.now, held.length) : stage.click(event));
     follow(down.currentTarget, down, { move, done, cancel: () => setTo(leg.length) });
   }
 
-  function snapped(leg, wanted, event) {
-    const grain = event.altKey || !pitch ? 0.1 : pitch;
-    const round = Math.round(Math.max(Math.round(wanted / grain) * grain, grain) * 1e6) / 1e6;
+  function lengthOf(leg, wanted, event) {
+    const grain = grainOf(event, pitch);
+    const round = Math.max(snapped(wanted, grain), grain);
     return leg.stop === null || event.shiftKey ? round : Math.max(Math.min(round, leg.stop), 0.1);
   }
 

@@ -2,6 +2,7 @@
 
 import * as THREE from "../../vendor/three/build/three.module.js";
 import { follow } from "../underway.js";
+import { grainOf, snapped } from "./pull.js";
 import { svg } from "./svg.js";
 
 const SPAN = [0.3, 0.7]; // of what is free of a leg: where a new dogleg leaves it and comes back
@@ -52,11 +53,11 @@ export function createDoglegs(overlay, stage, onDone) {
     return one;
   }
 
-  const at = ({ a, b, span, offset }, share, aside) => a.clone().lerp(b, span[0] + share * (span[1] - span[0])).addScaledVector(offset, aside);
+  const at = ({ a, b, span, offset }, share, off) => a.clone().lerp(b, span[0] + share * (span[1] - span[0])).addScaledVector(offset, off);
 
   function place() {
     for (const one of held) {
-      const spots = [[0, 0], [0, 1], [0.5, 1], [1, 1], [1, 0]].map(([share, aside]) => stage.project(at(one, share, aside)));
+      const spots = [[0, 0], [0, 1], [0.5, 1], [1, 1], [1, 0]].map(([share, off]) => stage.project(at(one, share, off)));
       one.preview.setAttribute("points", spots.map((spot) => `${spot.x},${spot.y}`).join(" "));
       one.knob.setAttribute("transform", `translate(${spots[2].x} ${spots[2].y})`);
       one.ends.forEach((end, k) => end.setAttribute("transform", `translate(${spots[k ? 3 : 1].x} ${spots[k ? 3 : 1].y})`));
@@ -110,8 +111,7 @@ export function createDoglegs(overlay, stage, onDone) {
     return (event) => {
       const fits = seen.map((each) => ({ ...each, ...reach(each, event.clientX - down.clientX, event.clientY - down.clientY) }));
       const best = fits.reduce((p, q) => (q.pixels > p.pixels ? q : p));
-      const snap = event.altKey || !pitch ? 0.1 : pitch;
-      one.offset.copy(begun).addScaledVector(best.direction, Math.round(best.by / snap) * snap);
+      one.offset.copy(begun).addScaledVector(best.direction, snapped(best.by, grainOf(event, pitch)));
     };
   }
 

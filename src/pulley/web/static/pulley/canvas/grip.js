@@ -2,6 +2,7 @@
 
 import * as THREE from "../../vendor/three/build/three.module.js";
 import { follow } from "../underway.js";
+import { alongLine, grainOf, snapped } from "./pull.js";
 import { svg } from "./svg.js";
 
 /** A grip; `onMove(by)` previews a displacement in mm, `onDone(by)` asks for the step. */
@@ -37,7 +38,7 @@ export function createGrip(overlay, stage, { onMove, onDone, words }) {
       place();
     };
     follow(down.currentTarget, down, {
-      move: (event) => moveBy(snapped(event, square)),
+      move: (event) => moveBy(meant(event, square)),
       done: (event, moved) => {
         const { by } = held;
         if (by.some((v) => v !== 0)) return onDone(by);
@@ -49,22 +50,19 @@ export function createGrip(overlay, stage, { onMove, onDone, words }) {
   }
 
   /** The displacement that the pointer means: on the plane, or with Shift along the axis square to it. */
-  function snapped(event, square) {
+  function meant(event, square) {
     const ray = stage.ray(event);
     const normal = new THREE.Vector3().setComponent(square, 1);
     const by = [...held.by];
     if (event.shiftKey) {
       const now = held.at.clone().add(new THREE.Vector3(...by).setComponent(square, 0));
-      const between = now.sub(ray.origin);
-      const cross = normal.dot(ray.direction);
-      by[square] = (cross * between.dot(ray.direction) - between.dot(normal)) / Math.max(1 - cross * cross, 1e-6);
+      by[square] = alongLine(ray, now, normal) ?? by[square];
     } else {
       const level = held.at.clone().add(new THREE.Vector3().setComponent(square, by[square]));
       const spot = ray.intersectPlane(new THREE.Plane().setFromNormalAndCoplanarPoint(normal, level), new THREE.Vector3());
       if (spot) spot.sub(held.at).toArray().forEach((v, k) => { if (k !== square) by[k] = v; });
     }
-    const pitch = event.altKey || !held.pitch ? 0.1 : held.pitch;
-    return by.map((v) => Math.round(Math.round(v / pitch) * pitch * 1e6) / 1e6 + 0);
+    return by.map((v) => snapped(v, grainOf(event, held.pitch)));
   }
 
   function clear() {

@@ -2,6 +2,7 @@
 
 import * as THREE from "../../vendor/three/build/three.module.js";
 import { follow } from "../underway.js";
+import { alongLine, grainOf, snapped } from "./pull.js";
 
 const NS = "http://www.w3.org/2000/svg";
 const BAR = 9; // pixels, half the width of a stop
@@ -71,12 +72,12 @@ export function createRails(svg, stage, { onMove, onDone, words }) {
       rail.label.setAttribute("x", b.x + 10);
       rail.label.setAttribute("y", b.y - 6);
       rail.label.textContent = rail.travel === null ? "" : rail.text || words(rail.travel);
-      rail.ruler.setAttribute("d", rail.travel === null ? "" : ruler(rail, [-uy, ux]));
+      rail.ruler.setAttribute("d", rail.travel === null ? "" : marksOf(rail, [-uy, ux]));
     }
   }
 
   /** Marks along a rail that is being dragged: one a pitch, or fewer where they would crowd; each fifth longer. */
-  function ruler(rail, [nx, ny]) {
+  function marksOf(rail, [nx, ny]) {
     const at = (mm) => stage.project(rail.start.clone().addScaledVector(rail.along, mm));
     const [a, b] = [at(0), at(pitch || 1)];
     const apart = Math.max(Math.hypot(b.x - a.x, b.y - a.y), 1e-3);
@@ -115,7 +116,7 @@ export function createRails(svg, stage, { onMove, onDone, words }) {
     };
     follow(rail.grip, down, {
       move: (event) => {
-        rail.travel = snapped(rail.way, along(rail, event) - base, event);
+        rail.travel = travelOf(rail.way, along(rail, event) - base, event);
         rail.text = onMove(rail.way, rail.travel) ?? "";
         place();
       },
@@ -133,20 +134,12 @@ export function createRails(svg, stage, { onMove, onDone, words }) {
   }
 
   /** Place along a rail's line, in mm, nearest to the pointer's ray. */
-  function along(rail, event) {
-    const ray = stage.ray(event);
-    const between = rail.start.clone().sub(ray.origin);
-    const cross = rail.along.dot(ray.direction);
-    const flat = 1 - cross * cross;
-    if (flat < 1e-6) return 0;
-    return (cross * between.dot(ray.direction) - between.dot(rail.along)) / flat;
-  }
+  const along = (rail, event) => alongLine(stage.ray(event), rail.start, rail.along) ?? 0;
 
   /** A travel on the pitch that Python gave, or free with Alt; it ends at the stop unless Shift pulls it through. */
-  function snapped(way, travel, event) {
+  function travelOf(way, travel, event) {
     const wanted = Math.max(travel, 0);
-    const grain = event.altKey || !pitch ? 0.1 : pitch;
-    const round = Math.round(Math.round(wanted / grain) * grain * 1e6) / 1e6;
+    const round = snapped(wanted, grainOf(event, pitch));
     if (way.stop === null || event.shiftKey || endless) return round;
     return wanted >= way.stop - 1e-9 || round > way.stop ? way.stop : round;
   }

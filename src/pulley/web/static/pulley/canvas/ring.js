@@ -2,6 +2,7 @@
 
 import * as THREE from "../../vendor/three/build/three.module.js";
 import { follow } from "../underway.js";
+import { grainOf, snapped } from "./pull.js";
 import { set, svg } from "./svg.js";
 
 const PIECES = 72;
@@ -60,7 +61,7 @@ export function createRing(overlay, stage, { onMove, onDone }) {
         const now = angleAt(event) ?? last;
         gone += ((now - last + 540) % 360) - 180;
         last = now;
-        turnTo(snapped(gone, event));
+        turnTo(angleOf(gone, event));
       },
       done: (event) => {
         const { axis, angle } = held;
@@ -82,9 +83,8 @@ export function createRing(overlay, stage, { onMove, onDone }) {
   }
 
   /** Degrees on the pitch, or whole ones with Alt; they end at the contact unless Shift pulls through. */
-  function snapped(angle, event) {
-    const pitch = event.altKey ? 1 : PITCH;
-    const round = Math.round(angle / pitch) * pitch;
+  function angleOf(angle, event) {
+    const round = snapped(angle, grainOf(event, PITCH, 1));
     const { free } = held.turns[round < 0 ? 1 : 0];
     if (free === null || event.shiftKey || Math.abs(round) <= free) return round;
     return Math.sign(round) * Math.floor(free * 10) / 10;

@@ -29,10 +29,23 @@ export function createStage(box, canvas) {
   for (const camera of [perspective, parallel]) camera.up.set(0, 0, 1);
   perspective.position.copy(QUARTER).multiplyScalar(100);
   scene.add(new THREE.HemisphereLight(0xffffff, 0xc9bfae, 1.5), lamp, lamp.target);
-  const controls = new OrbitControls(perspective, canvas);
-  controls.zoomToCursor = true;
-  controls.addEventListener("change", () => stage.invalidate());
-  stage.controls = controls;
+  const heard = [["change", () => stage.invalidate()]]; // what is told of turning by hand
+  let controls = madeControls();
+
+  /** What turns the view by hand: made anew when up changes, which it reads only once. */
+  function madeControls() {
+    const made = new OrbitControls(stage.camera ?? perspective, canvas);
+    made.zoomToCursor = true;
+    for (const [name, act] of heard) made.addEventListener(name, act);
+    return made;
+  }
+  stage.heed = (name, act) => {
+    heard.push([name, act]);
+    controls.addEventListener(name, act);
+  };
+  /** Whether the view may be turned by hand now. */
+  stage.letTurn = (may) => { controls.enabled = may; };
+  stage.turns = () => controls.enabled;
 
   stage.invalidate = () => {
     if (wanted) return;
@@ -229,8 +242,10 @@ export function createStage(box, canvas) {
     const now = new THREE.Vector3(...up).normalize();
     if (now.distanceTo(stage.camera.up) < 1e-6) return;
     for (const camera of [perspective, parallel]) camera.up.copy(now);
-    controls._quat.setFromUnitVectors(now, new THREE.Vector3(0, 1, 0)); // OrbitControls reads up only once
-    controls._quatInverse.copy(controls._quat).invert();
+    const target = controls.target.clone();
+    controls.dispose();
+    controls = madeControls();
+    controls.target.copy(target);
     controls.update();
     stage.invalidate();
   };

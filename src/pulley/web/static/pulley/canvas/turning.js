@@ -4,18 +4,17 @@ import { begun } from "../underway.js";
 
 /** `onTurned()` hears of each time the view was turned. */
 export function wireTurning(stage, onTurned) {
-  const { controls } = stage;
   let forget = () => {};
-  controls.addEventListener("start", () => {
+  stage.heed("start", () => {
     const before = stage.view();
     forget = begun(() => {
-      controls.enabled = false; // until the pointer is let go
+      stage.letTurn(false); // until the pointer is let go
       stage.setView(before);
     });
   });
-  controls.addEventListener("end", () => {
+  stage.heed("end", () => {
     forget();
-    if (controls.enabled) onTurned();
-    controls.enabled = true;
+    if (stage.turns()) onTurned();
+    stage.letTurn(true);
   });
 }
