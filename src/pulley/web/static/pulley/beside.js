@@ -13,7 +13,7 @@ const pairs = boxes.map((box) => {
 
 function follow(from, to) {
   let busy = false;
-  from.controls.addEventListener("change", () => {
+  from.heed("change", () => {
     if (busy || to.following) return;
     busy = from.following = true;
     to.setView(from.view());
