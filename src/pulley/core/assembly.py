@@ -2,18 +2,24 @@
 
 import hashlib
 import re
+import threading
 from collections import Counter
-from collections.abc import Iterable, Iterator, Sequence
+from collections.abc import Callable, Hashable, Iterable, Iterator, Sequence
 from dataclasses import dataclass, field
 from functools import cached_property
+from typing import Any, TypeVar
 
 import numpy as np
+from cachetools import LRUCache
 from numpy.typing import NDArray
 
 from pulley.core.errors import PulleyError
 from pulley.core.geometry.frames import Pose, apply
 from pulley.core.geometry.mesh import Mesh
 
+T = TypeVar("T")
+REMEMBERED = 20_000  # answers about an assembly that are kept with it
+SPREAD = 3  # times its own arrays that a mesh takes with what is worked out of it
 NAME_LIMIT = 120  # characters kept of a name; a longer one is cut with an ellipsis
 
 
@@ -74,6 +80,32 @@ class Assembly:
     components: tuple[Component, ...]
     notes: tuple[str, ...] = ()
     source: dict[str, str] = field(default_factory=dict)
+
+    @cached_property
+    def _memory(self) -> LRUCache[Hashable, Any]:
+        return LRUCache(REMEMBERED)
+
+    @cached_property
+    def _lock(self) -> threading.Lock:
+        return threading.Lock()
+
+    def once(self, key: tuple[Hashable, ...], work: Callable[[], T]) -> T:
+        """What ``work`` gives for a key, worked out once: it is remembered here, and goes when the assembly does."""
+        with self._lock:
+            if key in self._memory:
+                known: T = self._memory[key]
+                return known
+        found = work()
+        with self._lock:
+            self._memory[key] = found
+        return found
+
+    @cached_property
+    def size(self) -> int:
+        """About how many bytes its geometry takes in memory."""
+        meshes = {id(leaf.part.mesh): leaf.part.mesh for leaf in self.leaves}.values()
+        arrays = (a for mesh in meshes for a in vars(mesh).values() if isinstance(a, np.ndarray))
+        return SPREAD * sum(array.nbytes for array in arrays)
 
     @cached_property
     def by_path(self) -> dict[str, Component]:

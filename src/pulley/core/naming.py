@@ -2,7 +2,6 @@
 
 from collections import Counter
 from collections.abc import Sequence
-from functools import lru_cache
 
 from pulley.core.assembly import Assembly, Component, Leaf
 from pulley.core.quantities import shown
@@ -13,10 +12,9 @@ def component_name(assembly: Assembly, path: str) -> str:
 
     The component "bolt" of two "bracket" subassemblies "left" and "right" is "bolt in bracket in left".
     """
-    return _names(assembly)[path]
+    return assembly.once(("names",), lambda: _names(assembly))[path]
 
 
-@lru_cache(maxsize=16)
 def _names(assembly: Assembly) -> dict[str, str]:
     """The name of every component, by path."""
     chains = {c.path: _chain(assembly, c) for c in assembly.components}

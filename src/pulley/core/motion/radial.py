@@ -2,7 +2,6 @@
 
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
-from functools import lru_cache
 from typing import ClassVar, Self
 
 import numpy as np
@@ -151,10 +150,13 @@ class Radial(Motion):
         return replace(self, distance=to.distance)
 
 
-@lru_cache(maxsize=4096)
 def middle(assembly: Assembly, member: str) -> Vector:
     """The middle (3,) of a component at home: of its bounds along its own axes, so that it does not
     depend on how the component is turned in the assembly."""
+    return assembly.once(("middle", member), lambda: _middle(assembly, member))
+
+
+def _middle(assembly: Assembly, member: str) -> Vector:
     own = assembly.by_path[member].pose
     leaves = [assembly.leaf(path) for path in assembly.leaves_of([member])]
     points = np.concatenate([apply(np.linalg.inv(own) @ leaf.pose, leaf.part.mesh.vertices) for leaf in leaves])

@@ -203,7 +203,8 @@ def _trails(
             continue
         marks = teardown.line.marks if setting.marks is None else setting.marks
         for start in setting.anchors or (None,):
-            trail = _trail(assembly, path, track, start)
+            key = ("trail", path, tuple(track), start)
+            trail = assembly.once(key, lambda: _trail(assembly, path, track, start))  # noqa: B023 (called at once)
             times = [0.0, *(time for time, _ in trail.points)]
             off = tuple(
                 k
@@ -220,7 +221,7 @@ def _grouped(trails: list[Trail]) -> tuple[Trail, ...]:
     for k, trail in enumerate(trails):
         points = np.array([trail.origin, *(point for _, point in trail.points)])
         way = points[-1] - points[0]
-        size = np.linalg.norm(way)
+        size = float(np.linalg.norm(way))
         if size < 1e-6 or trail.jogs or trail.off:
             continue
         along = way / size * (1.0 if way[np.argmax(np.abs(way))] > 0 else -1.0)

@@ -186,7 +186,7 @@ def _parent(row: Teardown) -> int | None:
 
 
 def _child(row: Teardown) -> Entry | None:
-    return row.history.filter(parent=row.cursor).only("number", "label").order_by("-number").first()
+    return row.history.filter(parent=row.cursor).defer("snapshot", "patch").order_by("-number").first()
 
 
 def teardown_at(row: Teardown, at: int | None = None) -> core.Teardown:
@@ -223,7 +223,7 @@ def _keep(row: Teardown, teardown: core.Teardown) -> None:
 
 def undo_labels(row: Teardown) -> dict[str, Any]:
     """What undo would take back and redo bring again; None where there is nothing."""
-    now = row.history.filter(number=row.cursor).only("parent", "label").first()
+    now = row.history.filter(number=row.cursor).defer("snapshot", "patch").first()
     child = _child(row)
     return {
         "undo": now.label if now and now.parent is not None else None,

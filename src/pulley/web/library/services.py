@@ -4,11 +4,12 @@ import contextlib
 import hashlib
 import os
 import tempfile
+import threading
 from collections.abc import Iterable
-from functools import lru_cache
 from pathlib import Path
 from typing import Any
 
+from cachetools import LRUCache, cached
 from django.conf import settings
 from django.core.files.base import File
 from django.core.files.uploadedfile import UploadedFile
@@ -28,6 +29,7 @@ from pulley.web.library.files import OnDisk, geometry, on_this_machine, place_of
 from pulley.web.library.models import Assembly, Component, Part
 
 PICTURE = (480, 320)  # pixels of a library card's picture
+IN_MEMORY = 600 * 2**20  # bytes of assemblies that a process keeps at hand
 INCOMING = settings.VAR / "tmp"  # what is being uploaded
 
 
@@ -191,7 +193,7 @@ def core_assembly(row: Assembly) -> core.Assembly:
     return _load(row.pk)
 
 
-@lru_cache(maxsize=16)
+@cached(LRUCache(IN_MEMORY, lambda assembly: min(assembly.size, IN_MEMORY)), lock=threading.RLock())
 def _load(pk: Any) -> core.Assembly:
     row = Assembly.objects.get(pk=pk)
     parts = {p.pk: core.Part(p.key, p.name, load_mesh(geometry, p.mesh)) for p in row.parts.all()}

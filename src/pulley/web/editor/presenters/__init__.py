@@ -51,6 +51,7 @@ def context(
     verdict, crossed = checked(row, Case(assembly, teardown), patience)
     score = compose(assembly, teardown)
     cards = step_cards(assembly, teardown, verdict, open_step, chosen.unit)
+    end = pose_keys(teardown)[-1]
     moved = [path for path, track in score.tracks.items() if track[-1].start >= 0]
     places = bars(score, cards)
     lines, bundles = ledger(assembly, teardown, grouping), _bundles(assembly, teardown)
@@ -59,7 +60,7 @@ def context(
         "shown": teardown,
         "assembly": row.assembly,
         "cards": cards,
-        "cameras": [vars(camera) | {"picture": view_key(teardown, camera)} for camera in teardown.cameras],
+        "cameras": [vars(camera) | {"picture": view_key(teardown, camera, end)} for camera in teardown.cameras],
         "poses": teardown.poses,
         "bundles": bundles,
         "marks": core.MARKS,
@@ -101,10 +102,10 @@ def context(
     }
 
 
-def view_key(teardown: core.Teardown, camera: core.Camera) -> str:
-    """What the picture of a saved view depends on: the view, and where everything stands at the end."""
+def view_key(teardown: core.Teardown, camera: core.Camera, end: str) -> str:
+    """What the picture of a saved view depends on: the view, and where everything stands at the end (`pose_keys`)."""
     seen = (camera.eye, camera.target, camera.up, camera.projection, camera.fov, teardown.hidden)
-    return hashlib.sha256(repr((seen, pose_keys(teardown)[-1])).encode()).hexdigest()[:16]
+    return hashlib.sha256(repr((seen, end)).encode()).hexdigest()[:16]
 
 
 def pitch_of(chosen: Preferences, assembly: Assembly) -> float:

@@ -40,7 +40,7 @@ def view_picture(request: UserRequest, teardown_id: uuid.UUID, camera: str) -> H
     row = teardown_of(request, teardown_id)
     teardown = services.teardown_at(row)
     seen_from = next((view for view in teardown.cameras if view.id == camera), None)
-    key = presenters.view_key(teardown, seen_from) if seen_from else ""
+    key = presenters.view_key(teardown, seen_from, pose_keys(teardown)[-1]) if seen_from else ""
     if seen_from is None or sent_by(request).get("v", "") != key:
         return HttpResponse(status=204, headers={"Cache-Control": "no-store"})
     return _picture(row, teardown, key, len(teardown.steps), seen_from, VIEW_PICTURE)
