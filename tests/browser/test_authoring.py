@@ -451,6 +451,7 @@ class CorrectingTests(AuthoringCase):
     def test_cards_are_dragged_and_moved_by_keys(self):
         row = self.plan()
         page = self.page
+        self.settled()
         first, third = (page.locator(f"#head-s{k}").bounding_box() for k in (1, 3))
         start = (first["x"] + 120, first["y"] + 20)
         self.drag(start, (start[0], start[1] + 20), (third["x"] + 120, third["y"] + third["height"] - 4))

@@ -213,8 +213,14 @@ class EditorTests(BrowserCase):
         page = self.page
 
         def drag_to(time: float) -> list[list[float]]:
-            page.evaluate("time => { document.querySelector('#scrub').value = time; }", time)
-            page.dispatch_event("#scrub", "input")
+            page.evaluate(
+                """time => {
+                    const scrub = document.querySelector('#scrub');
+                    scrub.value = time;
+                    scrub.dispatchEvent(new Event('input', { bubbles: true }));
+                }""",
+                time,
+            )
             page.wait_for_selector(f'#canvas[data-time="{time:.3f}"]')
             return [self.offset(ROD), self.offset(BOLT)]
 

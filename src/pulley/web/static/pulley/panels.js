@@ -1,6 +1,7 @@
 // Panels that the server draws anew: what is pressed or typed in them becomes a change, and what is being done in them stays.
 
 import { pageState } from "./ask.js";
+import { inHand } from "./underway.js";
 
 const { htmx, Idiomorph } = window;
 
@@ -40,8 +41,8 @@ export function wirePanels(root, edit, open) {
     Idiomorph.defaults.ignoreActiveValue = isField(field) && field.value !== field.defaultValue && field.value !== sent.get(field);
     const { elt: asker, parameters } = detail.requestConfig ?? {};
     checked = asker?.classList?.contains("checker") ?? false;
-    if (!checked || stateSent(parameters) === stateSent(pageState())) return;
-    detail.shouldSwap = false; // an answer about what is no more: the page has gone on since it asked
+    if (!checked || (stateSent(parameters) === stateSent(pageState()) && !inHand())) return;
+    detail.shouldSwap = false; // about what is no more, as the page has gone on since it asked; or something is in hand
   });
 }
 

@@ -2,6 +2,7 @@
 
 import Sortable from "../vendor/sortablejs/modular/sortable.core.esm.js";
 import { waiting } from "./outbox.js";
+import { pressing } from "./underway.js";
 
 /** Whether a drag was ended by Escape: the browser then says that nothing was dropped anywhere. */
 const brokenOff = (event) => event?.type === "dragend" && event.dataTransfer?.dropEffect === "none";
@@ -125,6 +126,7 @@ export function wireSteps(app, left) {
         delay: 120,
         delayOnTouchOnly: true,
         animation: 0,
+        ...pressing,
         onEnd: ({ item, oldIndex, newIndex, originalEvent }) => {
           const putBack = () => cards.insertBefore(item, cards.children[oldIndex + (newIndex < oldIndex ? 1 : 0)] ?? null);
           if (oldIndex === newIndex) return;
@@ -140,6 +142,7 @@ export function wireSteps(app, left) {
       if (Sortable.get(chips)) continue;
       Sortable.create(chips, {
         animation: 0,
+        ...pressing,
         onEnd: ({ item, oldIndex, newIndex, originalEvent }) => {
           if (oldIndex === newIndex) return;
           if (brokenOff(originalEvent)) return chips.insertBefore(item, chips.children[oldIndex + (newIndex < oldIndex ? 1 : 0)] ?? null);

@@ -11,6 +11,15 @@ export function begun(takeBack) {
   };
 }
 
+let pressed = false; // whether Sortable, which follows the pointer itself, has something in hand
+window.addEventListener("pointerdown", () => { pressed = false; }, { capture: true }); // what there was before is over
+
+/** For Sortable: something was pressed, and let go. */
+export const pressing = { onChoose: () => { pressed = true; }, onUnchoose: () => { pressed = false; } };
+
+/** Whether something is in somebody's hand: what was only found in the meantime waits until it is let go. */
+export const inHand = () => going.length > 0 || pressed;
+
 /**
  * Follow a drag that began with `down` until it is let go.
  * `move(event)` hears of every move, `done(event, moved)` of its end; Escape, or what else breaks it off, calls `cancel()`.
