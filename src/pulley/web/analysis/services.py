@@ -7,6 +7,7 @@ the shared store (Django's cache) under a key of all that it depends on; while i
 import time
 from dataclasses import dataclass
 from hashlib import sha256
+from threading import Lock
 from typing import Any
 
 from cachetools import LRUCache
@@ -34,6 +35,7 @@ class Result:
 
 
 _near: LRUCache[str, tuple[Any]] = LRUCache(200)  # what this process has read from the store, by key
+_near_lock = Lock()  # each request has a thread of its own, and an LRUCache changes also when it is read
 
 
 def key_of(kind: str, case: Case) -> str:
@@ -82,19 +84,15 @@ def stop(kind: str, case: Case) -> None:
     Job.objects.filter(key=key_of(kind, case)).update(stop_asked=True)
 
 
-def begun(kind: str, case: Case) -> bool:
-    """Whether an analysis has been asked for before."""
-    key = key_of(kind, case)
-    return _stored(key) is not None or Job.objects.filter(key=key).exists()
-
-
 def _stored(key: str) -> tuple[Any] | None:
-    if key not in _near:
-        value = cache.get(key)
-        if value is None:
-            return None
-        _near[key] = value
-    return _near.get(key)
+    with _near_lock:
+        if key in _near:
+            return _near[key]
+    value: tuple[Any] | None = cache.get(key)
+    if value is not None:
+        with _near_lock:
+            _near[key] = value
+    return value
 
 
 def _begun(kind: str, key: str, row: Assembly, case: Case, topic: str) -> Job:

@@ -48,7 +48,7 @@ def _state(
 
 @require_GET
 def editor(request: UserRequest, teardown_id: uuid.UUID) -> HttpResponse:
-    """The editor presenters."""
+    """The editor page."""
     return render(request, "editor/editor.html", presenters.context(teardown_of(request, teardown_id), request.user))
 
 
