@@ -11,9 +11,9 @@ from urllib.parse import urlsplit
 
 import numpy as np
 from django.contrib.auth import get_user_model
-from django.contrib.staticfiles.testing import StaticLiveServerTestCase
 from django.core.management import call_command
 from django.db import connection
+from django.test import LiveServerTestCase
 from playwright.sync_api import Browser, Page, sync_playwright
 
 from pulley.core import teardown as core
@@ -47,7 +47,7 @@ def browser() -> Browser:
     return found
 
 
-class BrowserCase(StaticLiveServerTestCase):
+class BrowserCase(LiveServerTestCase):
     """One browser and one database content a run; each test gets a page and, if it wants, a teardown.
 
     What a class brings in the next one finds, unless it starts with an empty library (``fresh``).

@@ -24,8 +24,8 @@ SIDE = Camera("c2", "Side", (100.0, 0.0, 30.0), (0.0, 0.0, 30.0))
 # what the canvas makes of each Score at each instant
 IN_THE_BROWSER = """
 import { readFileSync } from "node:fs";
-import { captionAt, dashes, stepsDone, trailLines } from "%(static)s/frame.js";
-import { poseAt, viewAt } from "%(static)s/score.js";
+import { captionAt, dashes, stepsDone, trailLines } from "%(static)s/play/frame.js";
+import { poseAt, viewAt } from "%(static)s/play/score.js";
 const { score, asked, patterns, before } = JSON.parse(readFileSync(process.argv[2], "utf8"));
 const frames = asked.map(({ time, spread, hidden }) => ({
   poses: Object.fromEntries(Object.entries(score.tracks).map(([path, track]) => [path, poseAt(track, time, spread)])),

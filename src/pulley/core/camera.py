@@ -4,7 +4,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from pulley.core.errors import PulleyError
-from pulley.core.geometry.frames import VectorLike, triple, unit
+from pulley.core.geometry.frames import Vector, VectorLike, triple, unit
 from pulley.core.teardown import Camera
 
 QUARTER = (0.62, -0.66, 0.43)  # from the target to the eye: right, front, a little from above
@@ -27,14 +27,31 @@ def check_camera(camera: Camera) -> None:
 def camera_frame(camera: Camera) -> NDArray[np.float64]:
     """Rows right, up, back (3, 3) of a camera; "back" points from the target to the eye.
 
-    A camera that looks along its own up direction is given another one.
+    A camera that looks along its own up direction leans as the canvas lets it lean: with Z up, the top view has Y up
+    in the picture and the view from below has -Y.
+
+    Examples
+    --------
+    >>> camera_frame(Camera("", "", (0.0, 0.0, 9.0), (0.0, 0.0, 0.0), (0.0, 0.0, 1.0))).round(6) + 0.0
+    array([[1., 0., 0.],
+           [0., 1., 0.],
+           [0., 0., 1.]])
     """
     back = unit(np.subtract(camera.eye, camera.target))
-    up = np.array(camera.up, float)
-    if np.linalg.norm(np.cross(up, back)) < 1e-6 * max(float(np.linalg.norm(up)), 1e-12):
-        up = np.eye(3)[(int(np.argmax(np.abs(back))) + 1) % 3]
+    up = unit(np.array(camera.up, float))
+    if np.linalg.norm(np.cross(up, back)) < 1e-6:
+        up = -np.copysign(1, up @ back) * _leaning(up)
     right = unit(np.cross(up, back))
     return np.array([right, np.cross(back, right), back])
+
+
+def _leaning(up: Vector) -> Vector:
+    """Where a view along ``up`` (3,) leans to: what the shortest turn from Y to ``up`` makes of Z; -Y for Z itself."""
+    y, z = np.eye(3)[1:]
+    axis = np.cross(y, up)
+    if up @ y < -1 + 1e-12:
+        return z
+    return np.asarray(z + np.cross(axis, z) + np.cross(axis, np.cross(axis, z)) / (1 + up @ y))
 
 
 def fitted(

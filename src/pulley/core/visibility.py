@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 
 from pulley.core.assembly import Assembly
 from pulley.core.camera import QUARTER, fitted, project
-from pulley.core.geometry.frames import Pose, Vector3, apply, unit, view_frame
+from pulley.core.geometry.frames import Pose, Vector3, apply, triple, unit, view_frame
 from pulley.core.geometry.raster import area_of, depth_at, pixel_box
 from pulley.core.score.compose import Bar, Score, displacement_at
 from pulley.core.score.shots import saved_home, view_at
@@ -127,16 +127,24 @@ def poses_in(assembly: Assembly, teardown: Teardown, score: Score, time: float) 
     return poses_at(assembly, moved, shown)
 
 
-def home_view(assembly: Assembly, teardown: Teardown, score: Score) -> Camera:
-    """The view that a film starts from: the saved home view, else a quarter view of everything exploded."""
+def quarter(teardown: Teardown) -> Vector3:
+    """The direction of the quarter view, from the target to the eye, with the teardown's own front and up."""
+    front, up = (unit(np.array(v, float)) for v in (teardown.bearings.front, teardown.bearings.up))
+    right = np.cross(up, front)
+    return triple(-QUARTER[1] * front + QUARTER[0] * right + QUARTER[2] * up)
+
+
+def home_view(assembly: Assembly, teardown: Teardown, score: Score, aspect: float = ASPECT) -> Camera:
+    """The view that a film starts from: the saved home view, else a quarter view that holds everything that is shown,
+    assembled and exploded, in a picture of ``aspect`` (width over height).
+
+    The canvas fits the same view to its own aspect.
+    """
     saved = saved_home(teardown)
     if saved:
         return saved
-    front, up = (unit(np.array(v, float)) for v in (teardown.bearings.front, teardown.bearings.up))
-    right = np.cross(up, front)
-    corner = -QUARTER[1] * front + QUARTER[0] * right + QUARTER[2] * up
     points = np.concatenate([_corners(assembly, teardown, score, time) for time in (0.0, score.duration)])
-    return fitted(points, corner, ASPECT, up=up)
+    return fitted(points, quarter(teardown), aspect, up=teardown.bearings.up)
 
 
 def step_sights(

@@ -150,6 +150,7 @@ def serve(demo: bool) -> int:
     for number in (signal.SIGINT, signal.SIGTERM):  # also where a shell started us with Ctrl-C ignored
         signal.signal(number, _interrupt)
     with database(VAR / "mariadb") as server:
+        collect()
         manage("prepare", *(["--demo"] if demo else []))
         listening = web_socket()
         port = listening.getsockname()[1]
@@ -192,12 +193,19 @@ def warm_kernels() -> None:
     subprocess.run(python("-m", "pulley.core.warm"), check=True)
 
 
+def collect() -> None:
+    """Scripts, styles and fonts in one folder, under names with their hashes."""
+    unused = ["--ignore=*.d.ts", "--ignore=django_htmx"]
+    manage("collectstatic", "--noinput", "--clear", "--verbosity=0", *unused)
+
+
 def run_tests(words: Sequence[str]) -> int:
     """Every test, or those named, on a database of their own."""
     os.environ.setdefault("PULLEY_LOG", "CRITICAL")  # what tests provoke on purpose is not worth a line
     os.environ |= {"PULLEY_VAR": str(VAR / "test"), "PULLEY_DEMO": "1", "DJANGO_ALLOW_ASYNC_UNSAFE": "1"}
     warm_kernels()
     with database(VAR / "test" / "mariadb"):
+        collect()
         if words:
             return subprocess.run(_test_command(*words), cwd=ROOT).returncode
         return _test_everything()
@@ -244,6 +252,7 @@ def run_bench(words: Sequence[str]) -> int:
     os.environ |= {"PULLEY_VAR": str(VAR / "bench"), "PULLEY_DEMO": "1", "DJANGO_ALLOW_ASYNC_UNSAFE": "1"}
     warm_kernels()
     with database(VAR / "bench" / "mariadb"):
+        collect()
         return subprocess.run(python("-m", "benchmarks", *words), cwd=ROOT).returncode
 
 
@@ -263,6 +272,7 @@ def lint(_words: Sequence[str]) -> int:
         [str(Path(sys.executable).with_name("lint-imports"))],
         python("-m", "djlint", "--lint", "--quiet", "src/pulley/web"),
         ["node_modules/.bin/eslint", "src/pulley/web/static/pulley"],
+        ["node_modules/.bin/tsc", "--project", "jsconfig.json"],
     ]
     return max(subprocess.run(command, cwd=ROOT).returncode for command in commands)
 

@@ -1,34 +1,26 @@
-"""Which files of which npm package the application ships, and their copying into static/vendor."""
+"""Which files of which npm package the application ships, and their copying or bundling into static/vendor."""
 
 import json
 import re
 import shutil
+import subprocess
 from pathlib import Path
 
 WEIGHTS = {"barlow": (400, 500, 600), "ibm-plex-mono": (400, 500)}
 FILES = {
-    "three": [
-        "build/three.module.js",
-        "build/three.core.js",
-        "examples/jsm/controls/OrbitControls.js",
-        "examples/jsm/lines/LineMaterial.js",
-        "examples/jsm/lines/LineSegments2.js",
-        "examples/jsm/lines/LineSegmentsGeometry.js",
-        "examples/jsm/loaders/GLTFLoader.js",
-        "examples/jsm/utils/BufferGeometryUtils.js",
-        "examples/jsm/utils/SkeletonUtils.js",
-        "LICENSE",
-    ],
+    "three": ["LICENSE"],
     "htmx.org": ["dist/htmx.min.js", "LICENSE"],
     "idiomorph": ["dist/idiomorph-ext.min.js", "LICENSE"],
     "bootstrap": ["dist/css/bootstrap.min.css", "LICENSE"],
-    "sortablejs": ["modular/sortable.core.esm.js", "LICENSE"],
+    "sortablejs": ["LICENSE"],
     "bootstrap-icons": ["icons/eye.svg", "icons/eye-slash.svg", "LICENSE"],
     **{
         f"@fontsource/{family}": ["LICENSE", *(f"files/{family}-latin-{w}-normal.woff2" for w in weights)]
         for family, weights in WEIGHTS.items()
     },
 }
+BUNDLES = {"three": "three", "sortable": "sortablejs"}  # what is shipped as one minified module -> its package
+TYPES = {"sortable": "// Written by `./pulley vendor`.\nexport { default } from \"sortablejs\";\n"}  # where the entry's do not fit
 
 
 def refresh(node_modules: Path, vendor: Path) -> None:
@@ -43,11 +35,19 @@ def refresh(node_modules: Path, vendor: Path) -> None:
             target.parent.mkdir(parents=True, exist_ok=True)
             shutil.copyfile(source / name, target)
             if target.suffix in (".js", ".css"):
-                target.write_text(_self_contained(target.read_text()))
+                target.write_text(_without_map(target.read_text()))
+    for name, package in BUNDLES.items():
+        _bundle(node_modules, name, vendor / package / f"{name}.min.js")
     (vendor / "versions.json").write_text(json.dumps(versions, indent=1) + "\n")
 
 
-def _self_contained(text: str) -> str:
-    """Without source maps, and with three's add-ons finding three by its place: no import map is needed."""
-    text = re.sub(r"(//|/\*)# sourceMappingURL=[^\n*]*(\*/)?", "", text)
-    return text.replace("from 'three'", "from '../../../build/three.module.js'")
+def _bundle(node_modules: Path, name: str, target: Path) -> None:
+    """One minified module of what an entry in ``bundles`` names, and beside it the types for `tsc`."""
+    entry = Path(__file__).with_name("bundles") / f"{name}.js"
+    settings = ["--bundle", "--minify", "--format=esm", "--legal-comments=inline", "--log-level=warning"]
+    subprocess.run([node_modules / ".bin" / "esbuild", entry, *settings, f"--outfile={target}"], check=True)
+    target.with_suffix(".d.ts").write_text(TYPES.get(name) or entry.read_text())
+
+
+def _without_map(text: str) -> str:
+    return re.sub(r"(//|/\*)# sourceMappingURL=[^\n*]*(\*/)?", "", text)

@@ -112,7 +112,7 @@ STORAGES = {
         "BACKEND": "pulley.web.library.files.WholeFiles",
         "OPTIONS": {"location": VAR / "files"},
     },
-    "staticfiles": {"BACKEND": "django.contrib.staticfiles.storage.StaticFilesStorage"},
+    "staticfiles": {"BACKEND": "pulley.web.statics.HashedFiles"},
 }
 DEFAULT_AUTO_FIELD = "django.db.models.BigAutoField"
 TASKS = {
@@ -173,11 +173,9 @@ LANGUAGE_CODE = "en"
 USE_I18N = False  # all text is English; looking translations up takes a fifth of a page's time
 USE_TZ = True
 TIME_ZONE = "UTC"
-STATIC = Path(__file__).parent / "static"
-STATICFILES_DIRS = [STATIC]
-STATIC_URL = f"static/{_version_of(STATIC)}/"  # another version, another address: browsers may keep what they have
-WHITENOISE_USE_FINDERS = True
-WHITENOISE_MAX_AGE = 31536000
+STATICFILES_DIRS = [Path(__file__).parent / "static"]
+STATIC_ROOT = VAR / "static"  # collected by `./pulley` before anything is served
+STATIC_URL = "static/"
 TEST_RUNNER = "pulley.web.runner.CountingRunner"
 LOGGING = {
     "version": 1,

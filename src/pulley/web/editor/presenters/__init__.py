@@ -8,6 +8,7 @@ from typing import Any
 from pulley.core import describe, editing, visibility
 from pulley.core import teardown as core
 from pulley.core.assembly import Assembly
+from pulley.core.camera import FOV, MARGIN
 from pulley.core.contact.check import Verdict
 from pulley.core.quantities import plain, round_pitch, shown
 from pulley.core.score.compose import Score, compose
@@ -174,6 +175,7 @@ def seen(assembly: Assembly, teardown: core.Teardown, score: Score) -> dict[str,
         "hidden": teardown.hidden,
         "cameras": [asdict(camera) for camera in teardown.cameras],
         "home": home and asdict(home),
+        "fitting": {"direction": visibility.quarter(teardown), "margin": MARGIN, "fov": FOV},
     }
 
 

@@ -1,12 +1,15 @@
 // Questions to the server whose answers are values, not panels.
 
+import { find } from "./dom.js";
 import { sentenceOf, signInHere, token } from "./session.js";
 
 const PATIENCE = 100_000; // milliseconds
-/** The page's state as the server knows it: revision, open card and what else every request says. */
+
 /** A name that nothing else has. */
 export const newId = () => Array.from(crypto.getRandomValues(new Uint32Array(4)), (part) => part.toString(36)).join("");
-export const pageState = () => Object.fromEntries(new FormData(document.querySelector("#page-state")));
+
+/** The page's state as the server knows it: revision, open card and what else every request says. */
+export const pageState = () => Object.fromEntries(new FormData(find("#page-state")));
 
 /** Post values with the page's state; the answer as JSON, or an error with a sentence to show. */
 export async function ask(address, values) {
@@ -23,5 +26,5 @@ export async function ask(address, values) {
 
 /** Keep a choice of the user's: unit, pitch, hints, step of the guide. */
 export function prefer(values) {
-  return window.htmx.ajax("POST", document.querySelector("#editor").dataset.atPreferences, { source: "#editor", swap: "none", values });
+  return window.htmx.ajax("POST", find("#editor").dataset.atPreferences, { source: "#editor", swap: "none", values });
 }

@@ -1,10 +1,11 @@
 // The library page: dropping or choosing a file sends it, with progress.
 
+import { find } from "./dom.js";
 import { say } from "./page.js";
 
-const form = document.querySelector("#bring-in");
-const input = form.querySelector("input[type=file]");
-const sending = form.querySelector("progress");
+const form = find("#bring-in");
+const input = find("input[type=file]", form);
+const sending = find("progress", form);
 
 function send() {
   const [file] = input.files;

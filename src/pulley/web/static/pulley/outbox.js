@@ -2,6 +2,7 @@
 // server is back, or when the user says so. A change counts as carried out when the server's answer shows it.
 
 import { newId } from "./ask.js";
+import { find, targetOf } from "./dom.js";
 import { sentenceOf, signInHere, signingIn, token } from "./session.js";
 
 const { htmx } = window;
@@ -15,7 +16,7 @@ const EDITS = /\/(edit\/[\w-]+|undo|redo|return\/\d+)$/;
 const WHY = { 0: "Pulley does not answer", 401: "you are signed out", 413: "it is more than Pulley takes" };
 
 const queue = []; // of { path, values, elt, headers, why }
-const bar = document.querySelector("#waiting");
+const bar = find("#waiting");
 let refused = null; // the latest change that was refused, to be made all the same
 let held = false; // a refusal is on the page: what comes after it waits for the user
 let timer = 0;
@@ -145,7 +146,7 @@ document.body.addEventListener("htmx:beforeOnLoad", (event) => {
   }
   if (isChange(config) && !judge(config, xhr)) event.preventDefault();
 });
-for (const failure of ["htmx:sendError", "htmx:timeout"]) {
+for (const failure of /** @type {const} */ (["htmx:sendError", "htmx:timeout"])) {
   document.body.addEventListener(failure, (event) => {
     const { requestConfig: config, xhr } = event.detail;
     if (!isChange(config)) return;
@@ -155,18 +156,18 @@ for (const failure of ["htmx:sendError", "htmx:timeout"]) {
 }
 
 document.addEventListener("click", (event) => {
-  if (event.target.closest("#waiting-send")) {
+  if (targetOf(event).closest("#waiting-send")) {
     held = false;
     return sendNow();
   }
-  if (event.target.closest("#waiting-drop")) {
+  if (targetOf(event).closest("#waiting-drop")) {
     queue.length = 0;
     held = false;
     tell();
     return htmx.trigger(document.body, "teardown-behind");
   }
-  const more = event.target.closest("[data-again]");
-  if (!more && !event.target.closest("[data-dismiss]")) return;
+  const more = targetOf(event).closest("[data-again]");
+  if (!more && !targetOf(event).closest("[data-dismiss]")) return;
   if (more && refused) {
     if (more.dataset.again === "sure") refused.values.sure = "1";
     delete refused.values.asked;

@@ -1,5 +1,6 @@
 // What every page does: close messages, say so when the server cannot be reached, and show nothing that is out of date.
 
+import { targetOf } from "./dom.js";
 import { token } from "./session.js";
 import "./outbox.js";
 import "./underway.js";
@@ -22,16 +23,16 @@ export function say(message) {
 }
 
 document.addEventListener("click", (event) => {
-  event.target.closest("[data-dismiss]")?.closest(".notice-line").remove();
+  targetOf(event).closest("[data-dismiss]")?.closest(".notice-line").remove();
 });
-for (const failure of ["htmx:sendError", "htmx:timeout"]) {
+for (const failure of /** @type {const} */ (["htmx:sendError", "htmx:timeout"])) {
   document.body.addEventListener(failure, (event) => {
     if (event.detail.handled) return; // it waits to be sent again
     say("Pulley does not answer. Everything up to your last confirmed change is kept. Ask again in a moment.");
   });
 }
-document.addEventListener("submit", ({ target }) => {
-  const field = target.querySelector("[name=csrfmiddlewaretoken]");
+document.addEventListener("submit", (event) => {
+  const field = targetOf(event).querySelector("[name=csrfmiddlewaretoken]");
   if (field) field.value = token(); // the page may be older than the session
 }, { capture: true });
 window.addEventListener("pageshow", (event) => {

@@ -1,5 +1,7 @@
 // What is under way can be taken back: Escape undoes the latest of it, a drag, typing or an open menu, and nothing else.
 
+import { targetOf } from "./dom.js";
+
 const going = [];
 
 /** Something has begun that Escape takes back by `takeBack()`. The returned function says that it is over. */
@@ -67,7 +69,7 @@ function ofMenu(inside) {
   const open = [...document.querySelectorAll("details.menu[open], details.view-menu[open]")];
   const menu = open.findLast((each) => (inside ? each.contains(inside) : true));
   if (!menu) return false;
-  menu.open = false;
+  menu.removeAttribute("open");
   menu.querySelector("summary").focus();
   return true;
 }
@@ -75,7 +77,7 @@ function ofMenu(inside) {
 window.addEventListener("keydown", (event) => {
   if (event.key !== "Escape" || event.isComposing) return;
   if (going.length) going.pop()();
-  else if (!ofField(event.target) && !(event.target.matches?.("[type=search]") ? false : ofMenu())) return;
+  else if (!ofField(event.target) && (targetOf(event).matches?.("[type=search]") || !ofMenu())) return;
   event.preventDefault();
   event.stopImmediatePropagation();
 }, { capture: true });

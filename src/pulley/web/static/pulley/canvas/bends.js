@@ -1,6 +1,6 @@
 // Handles on the open step: drag the end of its travel, or a waypoint of its path, along its leg up to the contact.
 
-import * as THREE from "../../vendor/three/build/three.module.js";
+import * as THREE from "../../vendor/three/three.min.js";
 import { follow } from "../underway.js";
 import { alongLine, grainOf, snapped } from "./pull.js";
 import { svg } from "./svg.js";

@@ -1,6 +1,6 @@
 // Doglegs of a trail line by hand: its middle dragged aside so that it runs round what is in its way, its ends along it.
 
-import * as THREE from "../../vendor/three/build/three.module.js";
+import * as THREE from "../../vendor/three/three.min.js";
 import { follow } from "../underway.js";
 import { grainOf, snapped } from "./pull.js";
 import { svg } from "./svg.js";

@@ -1,6 +1,6 @@
 // The grip in the middle of a selection: drag it to move freely in the plane that faces the view best, Shift square to it.
 
-import * as THREE from "../../vendor/three/build/three.module.js";
+import * as THREE from "../../vendor/three/three.min.js";
 import { follow } from "../underway.js";
 import { alongLine, grainOf, snapped } from "./pull.js";
 import { svg } from "./svg.js";

@@ -1,6 +1,6 @@
 // How the model is drawn: shaded, with edges or as a line drawing, with shadows, in colours of this teardown.
 
-import * as THREE from "../../vendor/three/build/three.module.js";
+import * as THREE from "../../vendor/three/three.min.js";
 
 const PAPER = 0xffffff;
 const SCREEN = 0xf7f4ee;

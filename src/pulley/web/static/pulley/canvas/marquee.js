@@ -1,7 +1,7 @@
 // A box drawn with Shift and a drag: it selects the components that lie wholly within it.
 
-import * as THREE from "../../vendor/three/build/three.module.js";
 import { follow } from "../underway.js";
+import { cornersOf } from "./stage.js";
 
 const LEAST = 5; // pixels; a shorter drag is a click
 
@@ -36,17 +36,17 @@ export function createMarquee(box, stage, onBox) {
     });
   }, { capture: true });
 
-  function draw([a, b], [c, d]) {
+  function draw(from, to) {
+    const [[a, b], [c, d]] = [from, to];
     Object.assign(frame.style, { left: `${Math.min(a, c)}px`, top: `${Math.min(b, d)}px`, width: `${Math.abs(c - a)}px`, height: `${Math.abs(d - b)}px` });
   }
 
-  function within([a, b], [c, d]) {
+  function within(from, to) {
+    const [[a, b], [c, d]] = [from, to];
     const [left, right, top, low] = [Math.min(a, c), Math.max(a, c), Math.min(b, d), Math.max(b, d)];
-    return [...stage.items].filter(([path, item]) => item.object.visible && corners(stage.bounds([path])).every((corner) => {
+    return [...stage.items].filter(([path, item]) => item.object.visible && cornersOf(stage.bounds([path])).every((corner) => {
       const { x, y, ahead } = stage.project(corner);
       return ahead && x >= left && x <= right && y >= top && y <= low;
     })).map(([path]) => path);
   }
-
-  const corners = ({ min, max }) => [0, 1, 2, 3, 4, 5, 6, 7].map((k) => new THREE.Vector3(k & 1 ? max.x : min.x, k & 2 ? max.y : min.y, k & 4 ? max.z : min.z));
 }

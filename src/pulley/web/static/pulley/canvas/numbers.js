@@ -1,6 +1,6 @@
 // Numbers on components: the order in which a fan spreads them.
 
-import * as THREE from "../../vendor/three/build/three.module.js";
+import * as THREE from "../../vendor/three/three.min.js";
 import { svg } from "./svg.js";
 
 /** `show([{ paths, text }])` writes a text on the middle of components; it follows the view. */

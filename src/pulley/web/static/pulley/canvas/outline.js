@@ -1,6 +1,6 @@
 // An outline round selected and snagged components, drawn over the picture: their own colours stay.
 
-import * as THREE from "../../vendor/three/build/three.module.js";
+import * as THREE from "../../vendor/three/three.min.js";
 
 const ROPE = new THREE.Color(0x9a5b13);
 const SNAG = new THREE.Color(0xb3261e);

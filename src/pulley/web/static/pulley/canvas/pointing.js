@@ -1,6 +1,6 @@
 // Pointing at the model: hover shows the face, edge or corner that Python finds there, a click takes it.
 
-import * as THREE from "../../vendor/three/build/three.module.js";
+import * as THREE from "../../vendor/three/three.min.js";
 import { set, svg } from "./svg.js";
 
 const NEAR = 7; // pixels within which an edge or a corner is meant

@@ -1,6 +1,6 @@
 // Ways out as rails: a line for each direction with a stop where the contact is. Drag along one to move.
 
-import * as THREE from "../../vendor/three/build/three.module.js";
+import * as THREE from "../../vendor/three/three.min.js";
 import { follow } from "../underway.js";
 import { alongLine, grainOf, snapped } from "./pull.js";
 

@@ -1,6 +1,6 @@
 // The ring round an axis: drag its knob to turn the selection.
 
-import * as THREE from "../../vendor/three/build/three.module.js";
+import * as THREE from "../../vendor/three/three.min.js";
 import { follow } from "../underway.js";
 import { grainOf, snapped } from "./pull.js";
 import { set, svg } from "./svg.js";

@@ -1,6 +1,6 @@
 // Snags of the open step: a ring round each contact point, with a sign and a number.
 
-import * as THREE from "../../vendor/three/build/three.module.js";
+import * as THREE from "../../vendor/three/three.min.js";
 import { svg } from "./svg.js";
 
 const MOST = 12;

@@ -1,13 +1,8 @@
 // The scene: the assembly's GLB in millimetres with Z up, a camera, and a frame only when something changed.
 
-import * as THREE from "../../vendor/three/build/three.module.js";
-import { OrbitControls } from "../../vendor/three/examples/jsm/controls/OrbitControls.js";
-import { GLTFLoader } from "../../vendor/three/examples/jsm/loaders/GLTFLoader.js";
+import * as THREE from "../../vendor/three/three.min.js";
 import { createOutline } from "./outline.js";
 
-const FOV = 35;
-const MARGIN = 1.12;
-const QUARTER = new THREE.Vector3(0.62, -0.66, 0.43);
 const DOUBLE = 450; // milliseconds between the clicks of a double click
 const CLICK = 4; // pixels that a pointer may wander and still click
 
@@ -15,7 +10,7 @@ const CLICK = 4; // pixels that a pointer may wander and still click
 export function createStage(box, canvas) {
   const renderer = new THREE.WebGLRenderer({ canvas, antialias: true, alpha: true });
   const scene = new THREE.Scene();
-  const perspective = new THREE.PerspectiveCamera(FOV, 1, 1, 1e5);
+  const perspective = new THREE.PerspectiveCamera(35, 1, 1, 1e5);
   const parallel = new THREE.OrthographicCamera(-1, 1, 1, -1, 1, 1e5);
   const lamp = new THREE.DirectionalLight(0xffffff, 1.9);
   const items = new Map(); // path -> { object, surface, home, box, motion }
@@ -24,17 +19,19 @@ export function createStage(box, canvas) {
   let wanted = false;
   let clicked = {};
   let height = 1;
+  let margin = 1; // of the tightest fit
 
   stage.camera = perspective;
   for (const camera of [perspective, parallel]) camera.up.set(0, 0, 1);
-  perspective.position.copy(QUARTER).multiplyScalar(100);
+  perspective.position.set(1, -1, 1);
   scene.add(new THREE.HemisphereLight(0xffffff, 0xc9bfae, 1.5), lamp, lamp.target);
+  /** @type {["change" | "start" | "end", () => void][]} */
   const heard = [["change", () => stage.invalidate()]]; // what is told of turning by hand
   let controls = madeControls();
 
   /** What turns the view by hand: made anew when up changes, which it reads only once. */
   function madeControls() {
-    const made = new OrbitControls(stage.camera ?? perspective, canvas);
+    const made = new THREE.OrbitControls(stage.camera ?? perspective, canvas);
     made.zoomToCursor = true;
     for (const [name, act] of heard) made.addEventListener(name, act);
     return made;
@@ -106,13 +103,32 @@ export function createStage(box, canvas) {
   new ResizeObserver(resize).observe(box);
 
   stage.load = async (address) => {
-    const gltf = await new GLTFLoader().loadAsync(address);
+    const gltf = await new THREE.GLTFLoader().loadAsync(address);
     const root = gltf.scene.children[0];
     root.matrix.identity();
     root.matrix.decompose(root.position, root.quaternion, root.scale);
     for (const object of root.children) items.set(object.userData.path, adopt(object));
     scene.add(root);
     scene.updateMatrixWorld(true);
+  };
+
+  /** The leaves that paths stand for: a subassembly's are those below it. */
+  stage.leaves = (paths) => {
+    const chosen = new Set(paths);
+    return [...items.keys()].filter((leaf) => {
+      for (let at = leaf.length; at > 0; at = leaf.lastIndexOf("/", at - 1)) if (chosen.has(leaf.slice(0, at))) return true;
+      return false;
+    });
+  };
+
+  /** The corners of the bounds of each component that is shown, where it is now or where `motionOf(path)` puts it. */
+  stage.corners = (paths = [...items.keys()], motionOf = (path) => items.get(path).motion) => {
+    const shown = paths.filter((path) => items.get(path)?.object.visible);
+    return shown.flatMap((path) => {
+      const { home, surface } = items.get(path);
+      const pose = motionOf(path).clone().multiply(home);
+      return cornersOf(surface.geometry.boundingBox).map((corner) => corner.applyMatrix4(pose));
+    });
   };
 
   /** Bounds of components where they are now. */
@@ -205,27 +221,39 @@ export function createStage(box, canvas) {
   };
 
   /** Fit the view to components (all that are shown by default), from a direction or the present one. */
-  stage.fit = (paths = [...items.keys()], direction = null) => {
-    const bounds = stage.bounds(paths);
+  stage.fit = (paths, direction) => stage.fitTo(stage.corners(paths), direction);
+
+  /** Fit the view to points, as core does: in the middle of their bounds, with the margin that core says. */
+  stage.fitTo = (points, direction) => {
+    const bounds = points.length ? new THREE.Box3().setFromPoints(points) : new THREE.Box3(new THREE.Vector3(-1, -1, -1), new THREE.Vector3(1, 1, 1));
     const target = bounds.getCenter(new THREE.Vector3());
-    const back = (direction ?? stage.camera.position.clone().sub(controls.target)).clone().normalize();
-    const up = stage.camera.up.clone();
-    if (Math.abs(back.dot(up)) > 0.999) up.set(0, 1, 0).addScaledVector(back, -back.y).multiplyScalar(Math.sign(back.dot(stage.camera.up)));
-    if (up.lengthSq() < 1e-6) up.set(1, 0, 0);
-    up.normalize();
-    const right = new THREE.Vector3().crossVectors(up, back).normalize();
-    up.crossVectors(back, right);
+    const back = (direction ? new THREE.Vector3(...direction) : stage.camera.position.clone().sub(controls.target)).normalize();
+    const [right, up] = across(back);
     const tall = Math.tan(THREE.MathUtils.degToRad(perspective.fov / 2));
-    let reach = 1;
-    for (let k = 0; k < 8; k += 1) {
-      const pick = (axis) => (k & (1 << axis) ? bounds.max : bounds.min).getComponent(axis);
-      const corner = new THREE.Vector3(pick(0), pick(1), pick(2)).sub(target);
-      const across = Math.max(Math.abs(corner.dot(up)), Math.abs(corner.dot(right)) / perspective.aspect) / tall;
-      const ahead = stage.camera.isPerspectiveCamera ? corner.dot(back) : 0;
-      reach = Math.max(reach, ahead + MARGIN * across);
-    }
-    look(target.clone().addScaledVector(back, reach), target);
+    const reaches = (points.length ? points : cornersOf(bounds)).map((point) => {
+      const arm = point.clone().sub(target);
+      const aside = Math.max(Math.abs(arm.dot(up)), Math.abs(arm.dot(right)) / perspective.aspect) / tall;
+      return (stage.camera.isPerspectiveCamera ? arm.dot(back) : 0) + margin * aside;
+    });
+    look(target.clone().addScaledVector(back, Math.max(...reaches, 1e-3)), target);
   };
+
+  /** The margin and the angle that core fits views with. */
+  stage.setFitting = ({ margin: wide, fov }) => {
+    margin = wide;
+    perspective.fov = fov;
+  };
+
+  /** What is right and up in a view from `back`; a view along up itself leans as the controls let it. */
+  function across(back) {
+    const up = stage.camera.up.clone();
+    if (up.clone().cross(back).length() < 1e-6) {
+      const leaning = new THREE.Vector3(0, 0, 1).applyQuaternion(new THREE.Quaternion().setFromUnitVectors(new THREE.Vector3(0, 1, 0), up));
+      up.copy(leaning).multiplyScalar(-Math.sign(back.dot(stage.camera.up)));
+    }
+    const right = new THREE.Vector3().crossVectors(up, back).normalize();
+    return [right, new THREE.Vector3().crossVectors(back, right)];
+  }
 
   function look(eye, target) {
     controls.target.copy(target);
@@ -267,8 +295,7 @@ export function createStage(box, canvas) {
   };
   stage.scale = () => 1 / stage.grain(controls.target.toArray());
 
-  stage.quarter = () => stage.fit(undefined, QUARTER);
-  stage.lookFrom = (direction) => stage.fit(undefined, new THREE.Vector3(...direction));
+  stage.lookFrom = (direction) => stage.fit(undefined, direction);
 
   /** Parallel or perspective, seeing the same height at the target. */
   stage.setProjection = (kind) => {
@@ -308,6 +335,9 @@ export function createStage(box, canvas) {
   resize();
   return stage;
 }
+
+/** The eight corners of a box. */
+export const cornersOf = ({ min, max }) => [0, 1, 2, 3, 4, 5, 6, 7].map((k) => new THREE.Vector3(k & 1 ? max.x : min.x, k & 2 ? max.y : min.y, k & 4 ? max.z : min.z));
 
 /** Make a loaded node ours: plain shading with edges before faces, and its bounds at home. */
 function adopt(object) {

@@ -1,10 +1,7 @@
 // Trail lines: in the teardown's line type, hidden where a part covers them or shown through, with doglegs and stops.
 
-import * as THREE from "../../vendor/three/build/three.module.js";
-import { LineMaterial } from "../../vendor/three/examples/jsm/lines/LineMaterial.js";
-import { LineSegments2 } from "../../vendor/three/examples/jsm/lines/LineSegments2.js";
-import { LineSegmentsGeometry } from "../../vendor/three/examples/jsm/lines/LineSegmentsGeometry.js";
-import { dashes, trailLines } from "../frame.js";
+import * as THREE from "../../vendor/three/three.min.js";
+import { dashes, trailLines } from "../play/frame.js";
 
 const SHARE = 0.0012; // of the assembly's size: a line's width in the model, for its pattern and its end marks
 const PIXELS = 5; // of a line 1 mm wide on paper
@@ -12,8 +9,8 @@ const MARK = 6; // widths from the middle of an end mark to its tips
 
 /** `update` draws the trails of a Score at a time; `style` takes on the teardown's line. */
 export function createTrails(stage) {
-  const material = new LineMaterial({ color: 0x55606b, linewidth: 1.25 });
-  const lines = new LineSegments2(new LineSegmentsGeometry(), material);
+  const material = new THREE.LineMaterial({ color: 0x55606b, linewidth: 1.25 });
+  const lines = new THREE.LineSegments2(new THREE.LineSegmentsGeometry(), material);
   lines.frustumCulled = false;
   lines.raycast = () => {};
   stage.scene.add(lines);
@@ -26,7 +23,7 @@ export function createTrails(stage) {
     lines.visible = pairs.length > 0;
     if (pairs.length) {
       lines.geometry.dispose();
-      lines.geometry = new LineSegmentsGeometry().setPositions(pairs.flat(2));
+      lines.geometry = new THREE.LineSegmentsGeometry().setPositions(pairs.flat(2));
     }
     stage.invalidate();
     return pairs.length;

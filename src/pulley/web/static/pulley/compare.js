@@ -1,0 +1,29 @@
+// Two teardowns side by side: one camera and one instant for both.
+
+import { find, targetOf } from "./dom.js";
+import { createScene } from "./play/scene.js";
+
+const boxes = [...document.querySelectorAll(".beside-canvas")].map((box) => /** @type {HTMLElement} */ (box));
+const scenes = boxes.map((box) => createScene(box, find("canvas", box)));
+
+/** Let one stage show what another one shows, while that one is turned. */
+function follow(from, to) {
+  from.heed("change", () => {
+    if (from.following || to.following) return;
+    from.following = true;
+    to.setView(from.view());
+    from.following = false;
+  });
+}
+
+await Promise.all(boxes.map(async ({ dataset }, k) => {
+  const state = JSON.parse(dataset.json);
+  await scenes[k].load(dataset.model);
+  scenes[k].take(state);
+  scenes[k].begin(state);
+}));
+follow(scenes[0].stage, scenes[1].stage);
+follow(scenes[1].stage, scenes[0].stage);
+find("#both-time").addEventListener("input", (event) => {
+  for (const { player } of scenes) player.seek(Number(targetOf(event).value) * player.score.duration, false);
+});

@@ -1,0 +1,58 @@
+// Proposed steps: asked for in a menu, shown on the canvas and in a list before they count, taken over or left.
+
+import { newId } from "../ask.js";
+import { find, onClick, targetOf } from "../dom.js";
+
+/** `form` asks, `box` shows what comes; its Score plays on the canvas until it is taken over or left. */
+export function createProposing({ store, stage, player, selection, server, lights }, form, box) {
+  let asked = {};
+  let seen = false; // a proposal, whose view is kept while steps of it are ticked and unticked
+
+  function ask(more = {}) {
+    return server.panel("POST", "Propose", box, { ...asked, ...more }, "#propose-error", "morph:innerHTML");
+  }
+
+  /** A proposed Score on the canvas, at its end; or the teardown's own again. */
+  function show(score, first) {
+    const { state } = store;
+    selection.choose([]);
+    player.load(score ?? state.score, state.trails, state.hidden);
+    player.seek(player.score.duration, false);
+    if (first) stage.fit();
+  }
+
+  function clear() {
+    if (box.hidden) return;
+    box.hidden = true;
+    seen = false;
+    box.replaceChildren();
+    stage.box.dataset.proposal = "";
+    show(null);
+  }
+
+  form.addEventListener("submit", (event) => {
+    event.preventDefault();
+    find("#propose-error").textContent = "";
+    asked = { ...Object.fromEntries(new FormData(form)), run: newId(), members: JSON.stringify(selection.paths()), still: JSON.stringify(store.still) };
+    ask();
+  });
+  box.addEventListener("htmx:afterSwap", () => {
+    form.closest("details").open = false;
+    box.hidden = false;
+    box.parentElement.scrollTop = 0;
+    const found = box.querySelector("#proposed");
+    stage.box.dataset.proposal = found ? "shown" : "asked";
+    if (found) show(JSON.parse(found.dataset.score), !seen);
+    seen = Boolean(found);
+  });
+  onClick(box, {
+    "[data-proposal=stop]": () => ask({ stop: "1" }),
+    "[data-proposal=leave]": clear,
+    "[data-proposal=accept]": () => server.edit("accept", { ...asked, steps: ticked() }),
+  });
+  const ticked = () => JSON.stringify([...box.querySelectorAll("[name=proposed]:checked")].map((tick) => tick.getAttribute("value")));
+  box.addEventListener("change", (event) => targetOf(event).name === "proposed" && ask({ ticked: ticked() }));
+  lights.follow(box, "[data-members]", (line) => JSON.parse(line.dataset.members));
+  store.on("changed", clear);
+  return { shown: () => !box.hidden };
+}

@@ -1,0 +1,2 @@
+// Written by `./pulley vendor`.
+export { default } from "sortablejs";
