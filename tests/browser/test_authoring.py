@@ -350,7 +350,12 @@ class MakingTests(AuthoringCase):
         self.changed()
         page.wait_for_selector("text=1 more can do the same")
         page.hover("#same-for-matches")
-        self.soon(self.assertEqual, lambda: page.evaluate("[...window.pulley.stage.lit]"), ["Roller/Cap pin, left"])
+        lit = "[...window.pulley.stage.lit]"
+        self.soon(self.assertEqual, lambda: page.evaluate(lit), ["Roller/Cap pin, left"])
+        page.evaluate("document.body.dispatchEvent(new Event('teardown-changed'))")  # an answer comes meanwhile
+        self.assertEqual(page.evaluate(lit), ["Roller/Cap pin, left"])
+        page.mouse.move(640, 300)
+        self.soon(self.assertEqual, lambda: page.evaluate(lit), ["Roller/Cap pin, right"])
         page.keyboard.press("m")
         self.changed()
         moved = {member for step in self.kept(row).steps for member in step.members}

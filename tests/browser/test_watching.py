@@ -1,13 +1,17 @@
 """The run chart by hand, camera moves, playing, trail lines by hand, views that show more, and the watching page."""
 
+import numpy as np
+
 from pulley.core import editing
 from pulley.core import teardown as core
+from pulley.core.camera import camera_frame
 from pulley.core.score.compose import compose, displacement_at
+from pulley.core.visibility import home_view
 from pulley.web.editor import services
 from pulley.web.editor.models import Teardown
 from pulley.web.library.services import core_assembly
 from tests.browser.test_authoring import AuthoringCase
-from tests.scenes import RIGHT, UP, axial
+from tests.scenes import RIGHT, ROOT, UP, axial
 
 MAST, PIN, BOLT = "Mast foot/Mast", "Mast foot/Halyard pin", "Mast foot/Heel bolt"
 
@@ -343,6 +347,42 @@ class TrailTests(WatchingCase):
         )
         self.assertAlmostEqual(x / z, 1.0, places=3)
         self.assertAlmostEqual(abs(y / z), 1.0, places=3)
+
+
+class HomeViewTests(WatchingCase):
+    """What the canvas fits is what core fits for pictures and films, to the canvas' own width over height."""
+
+    IN_THE_BROWSER = """() => { const { stage } = window.pulley;
+        stage.camera.updateMatrixWorld();
+        const { elements } = stage.camera.matrixWorld;
+        return { view: stage.view(), frame: [0, 4, 8].map((k) => [...elements.slice(k, k + 3)]),
+                 aspect: stage.box.clientWidth / stage.box.clientHeight }; }"""
+
+    def assert_home_as_in_core(self, plan: core.Teardown):
+        row = services.create(self.brought_in(ROOT / "demo/mast_foot.step"), plan)
+        self.open(row)
+        seen = self.page.evaluate(self.IN_THE_BROWSER)
+        assembly = core_assembly(row.assembly)
+        home = home_view(assembly, plan, compose(assembly, plan), seen["aspect"])
+        np.testing.assert_allclose(seen["view"]["target"], home.target, atol=1e-3)
+        np.testing.assert_allclose(seen["view"]["eye"], home.eye, atol=1e-2)
+        np.testing.assert_allclose(seen["frame"], camera_frame(home), atol=1e-5)
+
+    def test_the_home_view_is_fitted_as_core_fits_it(self):
+        steps = (axial((PIN,), RIGHT, 80), axial((MAST,), UP, 100, "s2"))
+        self.assert_home_as_in_core(core.Teardown("Z up", steps))
+        self.assert_home_as_in_core(core.Teardown("Y up", steps, bearings=core.Bearings((0, 0, 1), (0, 1, 0))))
+        saved = core.Camera("c1", "Home", (300.0, 200.0, 400.0), (10.0, 0.0, 50.0), (0.0, 0.0, 1.0))
+        self.assert_home_as_in_core(core.Teardown("Saved", steps, cameras=(saved,)))
+
+    def test_a_view_along_up_leans_as_core_lets_it_lean(self):
+        self.plan()
+        for side in ("top", "bottom", "top"):
+            self.page.evaluate("side => window.pulley.stage.lookFrom([0, 0, side === 'top' ? 1 : -1])", side)
+            seen = self.page.evaluate(self.IN_THE_BROWSER)
+            view = seen["view"]
+            exact = {**view, "eye": [*view["target"][:2], view["eye"][2]]}
+            np.testing.assert_allclose(seen["frame"], camera_frame(core.Camera("", "", **exact)), atol=1e-4)
 
 
 class LinkTests(WatchingCase):

@@ -20,7 +20,9 @@ FILES = {
     },
 }
 BUNDLES = {"three": "three", "sortable": "sortablejs"}  # what is shipped as one minified module -> its package
-TYPES = {"sortable": "// Written by `./pulley vendor`.\nexport { default } from \"sortablejs\";\n"}  # where the entry's do not fit
+TYPES = {
+    "sortable": '// Written by `./pulley vendor`.\nexport { default } from "sortablejs";\n'
+}  # where the entry's do not fit
 
 
 def refresh(node_modules: Path, vendor: Path) -> None:

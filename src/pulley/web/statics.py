@@ -3,7 +3,7 @@
 from whitenoise.storage import CompressedManifestStaticFilesStorage
 
 
-class HashedFiles(CompressedManifestStaticFilesStorage):
+class HashedFiles(CompressedManifestStaticFilesStorage):  # type: ignore[misc]  # the package has no types
     """Static files whose names change with their content; modules import one another by these names."""
 
     support_js_module_import_aggregation = True

@@ -1,7 +1,7 @@
 """A Score at an instant: where everything stands, the trail lines, the caption, the view.
 
 What canvas, sheet and film show of an instant is decided here. The canvas has a thin interpolator that does the same
-(static/pulley/frame.js); tests run both over the same Scores and compare every number.
+(static/pulley/play/frame.js); tests run both over the same Scores and compare every number.
 """
 
 from collections.abc import Collection, Iterator, Sequence

@@ -4,6 +4,7 @@ import * as THREE from "../../vendor/three/three.min.js";
 import { createOutline } from "./outline.js";
 
 const DOUBLE = 450; // milliseconds between the clicks of a double click
+const LEAN = 1e-5; // of a view's distance, by which one along up leans, so that its picture is not turned by chance
 const CLICK = 4; // pixels that a pointer may wander and still click
 
 /** Build the scene in `canvas`, which fills `box`. */
@@ -244,13 +245,14 @@ export function createStage(box, canvas) {
     perspective.fov = fov;
   };
 
-  /** What is right and up in a view from `back`; a view along up itself leans as the controls let it. */
+  const isAlongUp = (back) => stage.camera.up.clone().cross(back).length() < 1e-6 * back.length();
+
+  /** Where a view along up leans to, as core has it: towards -Y when Z is up. */
+  const leaning = () => new THREE.Vector3(0, 0, 1).applyQuaternion(new THREE.Quaternion().setFromUnitVectors(new THREE.Vector3(0, 1, 0), stage.camera.up));
+
+  /** What is right and up in a view from `back`. */
   function across(back) {
-    const up = stage.camera.up.clone();
-    if (up.clone().cross(back).length() < 1e-6) {
-      const leaning = new THREE.Vector3(0, 0, 1).applyQuaternion(new THREE.Quaternion().setFromUnitVectors(new THREE.Vector3(0, 1, 0), up));
-      up.copy(leaning).multiplyScalar(-Math.sign(back.dot(stage.camera.up)));
-    }
+    const up = isAlongUp(back) ? leaning().multiplyScalar(-Math.sign(back.dot(stage.camera.up))) : stage.camera.up.clone();
     const right = new THREE.Vector3().crossVectors(up, back).normalize();
     return [right, new THREE.Vector3().crossVectors(back, right)];
   }
@@ -258,6 +260,8 @@ export function createStage(box, canvas) {
   function look(eye, target) {
     controls.target.copy(target);
     stage.camera.position.copy(eye);
+    const back = eye.clone().sub(target);
+    if (isAlongUp(back)) stage.camera.position.addScaledVector(leaning(), LEAN * back.length());
     parallel.zoom = 1;
     stage.camera.lookAt(target);
     setParallelFrame();
