@@ -350,20 +350,20 @@ class TrailTests(WatchingCase):
 
 
 class HomeViewTests(WatchingCase):
-    """What the canvas fits is what core fits for pictures and films, to the canvas' own width over height."""
+    """What the canvas fits is what core fits for pictures and films, in the part of the canvas that no bar lies on."""
 
     IN_THE_BROWSER = """() => { const { stage } = window.pulley;
         stage.camera.updateMatrixWorld();
         const { elements } = stage.camera.matrixWorld;
         return { view: stage.view(), frame: [0, 4, 8].map((k) => [...elements.slice(k, k + 3)]),
-                 aspect: stage.box.clientWidth / stage.box.clientHeight }; }"""
+                 clear: stage.clear() }; }"""
 
     def assert_home_as_in_core(self, plan: core.Teardown):
         row = services.create(self.brought_in(ROOT / "demo/mast_foot.step"), plan)
         self.open(row)
         seen = self.page.evaluate(self.IN_THE_BROWSER)
         assembly = core_assembly(row.assembly)
-        home = home_view(assembly, plan, compose(assembly, plan), seen["aspect"])
+        home = home_view(assembly, plan, compose(assembly, plan), **seen["clear"])
         np.testing.assert_allclose(seen["view"]["target"], home.target, atol=1e-3)
         np.testing.assert_allclose(seen["view"]["eye"], home.eye, atol=1e-2)
         np.testing.assert_allclose(seen["frame"], camera_frame(home), atol=1e-5)

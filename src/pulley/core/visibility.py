@@ -11,7 +11,7 @@ from numba import njit
 from numpy.typing import NDArray
 
 from pulley.core.assembly import Assembly
-from pulley.core.camera import QUARTER, fitted, project
+from pulley.core.camera import FOV, QUARTER, fitted, project
 from pulley.core.geometry.frames import Pose, Vector3, apply, triple, unit, view_frame
 from pulley.core.geometry.raster import area_of, depth_at, pixel_box
 from pulley.core.score.compose import Bar, Score, displacement_at
@@ -134,17 +134,19 @@ def quarter(teardown: Teardown) -> Vector3:
     return triple(-QUARTER[1] * front + QUARTER[0] * right + QUARTER[2] * up)
 
 
-def home_view(assembly: Assembly, teardown: Teardown, score: Score, aspect: float = ASPECT) -> Camera:
+def home_view(
+    assembly: Assembly, teardown: Teardown, score: Score, aspect: float = ASPECT, fov: float = FOV
+) -> Camera:
     """The view that a film starts from: the saved home view, else a quarter view that holds everything that is shown,
-    assembled and exploded, in a picture of ``aspect`` (width over height).
+    assembled and exploded, in a picture of ``aspect`` (width over height) and ``fov`` degrees.
 
-    The canvas fits the same view to its own aspect.
+    The canvas fits the same view to the part of it that no bar lies on.
     """
     saved = saved_home(teardown)
     if saved:
         return saved
     points = np.concatenate([_corners(assembly, teardown, score, time) for time in (0.0, score.duration)])
-    return fitted(points, quarter(teardown), aspect, up=teardown.bearings.up)
+    return fitted(points, quarter(teardown), aspect, fov, up=teardown.bearings.up)
 
 
 def step_sights(

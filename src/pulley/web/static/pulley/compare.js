@@ -22,6 +22,10 @@ await Promise.all(boxes.map(async ({ dataset }, k) => {
   scenes[k].take(state);
   scenes[k].begin(state);
 }));
+const views = scenes.map(({ stage }) => stage.view());
+const distance = ({ eye, target }) => Math.hypot(...eye.map((v, k) => v - target[k]));
+const wider = distance(views[0]) > distance(views[1]) ? views[0] : views[1]; // both models fit into it
+for (const { stage } of scenes) stage.setView(wider);
 follow(scenes[0].stage, scenes[1].stage);
 follow(scenes[1].stage, scenes[0].stage);
 find("#both-time").addEventListener("input", (event) => {

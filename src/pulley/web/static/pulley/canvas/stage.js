@@ -83,9 +83,33 @@ export function createStage(box, canvas) {
     stage.camera.updateProjectionMatrix();
   }
 
+  /** How far bars at the top and the foot of the box (`data-edge`) reach into it, in pixels. */
+  function edges() {
+    const bars = (side) => [...box.querySelectorAll(`[data-edge=${side}]`)].filter((bar) => bar.offsetParent);
+    const top = Math.max(0, ...bars("top").map((bar) => bar.offsetTop + bar.offsetHeight));
+    const foot = Math.max(0, ...bars("foot").map((bar) => height - bar.offsetTop));
+    return top + foot < height / 2 ? [top, foot] : [0, 0];
+  }
+
+  /** The part of the canvas that no bar lies on: its width over its height, and the angle in which it is seen. */
+  stage.clear = () => {
+    const [top, foot] = edges();
+    const share = (height - top - foot) / height;
+    const tall = Math.tan(THREE.MathUtils.degToRad(perspective.fov / 2)) * share;
+    return { aspect: perspective.aspect / share, fov: 2 * THREE.MathUtils.radToDeg(Math.atan(tall)) };
+  };
+
+  /** Let what the camera looks at be in the middle of what no bar lies on. */
+  function centre() {
+    const [top, foot] = edges();
+    const { clientWidth: width } = box;
+    for (const camera of [perspective, parallel]) camera.setViewOffset(width, height, 0, (foot - top) / 2, width, height);
+  }
+
   function resize() {
     const { clientWidth: width, clientHeight } = box;
     height = Math.max(clientHeight, 1);
+    centre();
     renderer.setPixelRatio(Math.min(devicePixelRatio, 2));
     renderer.setSize(width, height, false);
     outline.resize(width * renderer.getPixelRatio(), height * renderer.getPixelRatio());
@@ -224,16 +248,18 @@ export function createStage(box, canvas) {
   /** Fit the view to components (all that are shown by default), from a direction or the present one. */
   stage.fit = (paths, direction) => stage.fitTo(stage.corners(paths), direction);
 
-  /** Fit the view to points, as core does: in the middle of their bounds, with the margin that core says. */
+  /** Fit the view to points, as core does, in what no bar lies on: to the middle of their bounds, with core's margin. */
   stage.fitTo = (points, direction) => {
     const bounds = points.length ? new THREE.Box3().setFromPoints(points) : new THREE.Box3(new THREE.Vector3(-1, -1, -1), new THREE.Vector3(1, 1, 1));
     const target = bounds.getCenter(new THREE.Vector3());
     const back = (direction ? new THREE.Vector3(...direction) : stage.camera.position.clone().sub(controls.target)).normalize();
     const [right, up] = across(back);
-    const tall = Math.tan(THREE.MathUtils.degToRad(perspective.fov / 2));
+    const { aspect, fov } = stage.clear();
+    const tall = Math.tan(THREE.MathUtils.degToRad(fov / 2));
+    centre();
     const reaches = (points.length ? points : cornersOf(bounds)).map((point) => {
       const arm = point.clone().sub(target);
-      const aside = Math.max(Math.abs(arm.dot(up)), Math.abs(arm.dot(right)) / perspective.aspect) / tall;
+      const aside = Math.max(Math.abs(arm.dot(up)), Math.abs(arm.dot(right)) / aspect) / tall;
       return (stage.camera.isPerspectiveCamera ? arm.dot(back) : 0) + margin * aside;
     });
     look(target.clone().addScaledVector(back, Math.max(...reaches, 1e-3)), target);
