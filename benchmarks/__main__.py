@@ -5,7 +5,7 @@ By themselves: ``referee [QUERIES] [SEED]`` and ``faults``, which writes the tab
 
 import sys
 
-from benchmarks import browser, contact, faults, film, proposals, referee, ways_out
+from benchmarks import browser, contact, faults, film, history, people, proposals, referee, sharing, ways_out
 
 ALL = {
     "contact": contact.run,
@@ -13,6 +13,9 @@ ALL = {
     "film": film.run,
     "proposals": proposals.run,
     "browser": browser.run,
+    "history": history.run,
+    "people": people.run,
+    "sharing": sharing.run,
 }
 
 

@@ -169,9 +169,9 @@ class House:
         own -= {self.process.pid} if self.process else set()
         return [pid for pid, _, command, _ in known if pid in own and word in command]
 
-    def kill(self, word: str) -> int:
-        """Kill its processes whose command has a word in it; how many."""
-        found = self.pids(word)
+    def kill(self, word: str, most: int | None = None) -> int:
+        """Kill its processes whose command has a word in it, all or so many; how many."""
+        found = self.pids(word)[:most]
         for pid in found:
             _kill(pid)
         return len(found)
@@ -208,3 +208,9 @@ def state_of(page: str) -> dict[str, Any]:
     revision = re.search(r'name="revision" value="(\d+)"', page)
     steps = re.findall(r'id="card-([\w.-]+)"', page)
     return {"revision": int(revision[1]) if revision else -1, "name": name[1] if name else "", "steps": len(steps)}
+
+
+def state_sent(page: str) -> dict[str, str]:
+    """The fields that go with every request of an editor's page."""
+    form = re.search(r'<form id="page-state".*?</form>', page, re.S)
+    return dict(re.findall(r'name="(\w+)" value="([^"]*)"', form[0])) if form else {}

@@ -134,9 +134,7 @@ def quarter(teardown: Teardown) -> Vector3:
     return triple(-QUARTER[1] * front + QUARTER[0] * right + QUARTER[2] * up)
 
 
-def home_view(
-    assembly: Assembly, teardown: Teardown, score: Score, aspect: float = ASPECT, fov: float = FOV
-) -> Camera:
+def home_view(assembly: Assembly, teardown: Teardown, score: Score, aspect: float = ASPECT, fov: float = FOV) -> Camera:
     """The view that a film starts from: the saved home view, else a quarter view that holds everything that is shown,
     assembled and exploded, in a picture of ``aspect`` (width over height) and ``fov`` degrees.
 

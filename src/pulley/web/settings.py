@@ -101,7 +101,12 @@ CACHES = {  # what the web server processes have worked out and share; it can be
         "TIMEOUT": 7 * 86400,
         "KEY_PREFIX": _version_of(ROOT / "src/pulley/core"),  # another core may find something else
         "OPTIONS": {"MAX_ENTRIES": 5000},
-    }
+    },
+    "fragments": {  # pieces of pages as this process has drawn them
+        "BACKEND": "django.core.cache.backends.locmem.LocMemCache",
+        "LOCATION": "fragments",
+        "OPTIONS": {"MAX_ENTRIES": 4000},
+    },
 }
 STORAGES = {
     "geometry": {  # meshes, exact shapes, GLBs and pictures, named by content

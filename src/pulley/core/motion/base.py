@@ -101,7 +101,7 @@ class Motion:
     ``kind`` is its name in files; ``quantities`` are its fields that a person types, each with what it is (see
     `quantities`); ``schema`` and ``required`` say in JSON Schema what a file holds of it; ``codec`` has what the
     converter of `formats.teardown` should do otherwise for a field. ``alike`` says that all members of a step travel
-    the same way when no fan spreads them.
+    the same way when no fan spreads them, ``anywhere`` that where a step finds them does not matter to their travel.
     """
 
     kind: ClassVar[str]
@@ -110,6 +110,7 @@ class Motion:
     required: ClassVar[Schema] = {}
     codec: ClassVar[Mapping[str, Any]] = {}
     alike: ClassVar[bool] = True
+    anywhere: ClassVar[bool] = True
     fan: Fan = Fan()
     waypoints: tuple[Vector3, ...] = ()
 

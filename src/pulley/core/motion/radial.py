@@ -56,6 +56,7 @@ class Radial(Motion):
     required: ClassVar = {"required": ["distance"], "oneOf": [{"required": ["axis"]}, {"required": ["point"]}]}
     codec: ClassVar = {"follow": override(unstruct_hook=dict, struct_hook=lambda pairs, _: tuple(pairs.items()))}
     alike: ClassVar = False
+    anywhere: ClassVar = False
 
     def check(self, members: Sequence[str]) -> None:
         """Raise PulleyError for no distance, an axis without direction, or a follower that is no member."""

@@ -1,6 +1,7 @@
 """The way of one rigid body through a step: a slide along a polyline, or a turn about a line."""
 
 from dataclasses import dataclass
+from functools import cached_property
 
 import numpy as np
 from numpy.typing import NDArray
@@ -47,7 +48,12 @@ class Slide:
         """Equal for equal travels."""
         return self.points.tobytes()
 
-    @property
+    @cached_property
+    def end(self) -> Pose:
+        """Rigid displacement (4, 4) at the end of the step; not to be altered."""
+        return self.at(1.0)
+
+    @cached_property
     def timed(self) -> tuple[TimedPose, ...]:
         """Poses at the knots, as the Score has them."""
         return tuple((s, tuple(p), STILL) for s, p in zip(self.shares.tolist(), self.points.tolist(), strict=True))
@@ -93,7 +99,12 @@ class Screw:
         """Equal for equal turns."""
         return np.array([*self.origin, *self.direction, self.angle, self.advance]).tobytes()
 
-    @property
+    @cached_property
+    def end(self) -> Pose:
+        """Rigid displacement (4, 4) at the end of the step; not to be altered."""
+        return self.at(1.0)
+
+    @cached_property
     def timed(self) -> tuple[TimedPose, ...]:
         """Poses about the pivot, near enough to one another that turning evenly between two is exact."""
         spans = max(1, int(np.ceil(abs(self.angle) / QUARTER)))

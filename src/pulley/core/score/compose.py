@@ -19,6 +19,7 @@ from pulley.core.teardown import Jog, Route, Step, Teardown, TrailOf
 from pulley.core.trails import anchor
 
 ON_LINE = 0.02  # mm within which points lie on one line
+Line = tuple[float, ...]  # what is equal for trails that lie on one line
 ARCS = 12  # straight pieces of a trail line for each pose of a turn, at most 7.5 degrees each
 
 
@@ -196,7 +197,7 @@ def _trails(
     for step, bar in zip(teardown.steps, timed, strict=True):
         for leaf in () if step.trails else assembly.leaves_of(step.members):
             silent.setdefault(leaf, []).append(bar)
-    found: list[Trail] = []
+    found: list[tuple[Trail, Line | None]] = []
     for path, track in tracks.items():
         setting = own.get(path, TrailOf(path))
         if track[-1].start < 0 or not setting.shown:
@@ -204,33 +205,41 @@ def _trails(
         marks = teardown.line.marks if setting.marks is None else setting.marks
         for start in setting.anchors or (None,):
             key = ("trail", path, tuple(track), start)
-            trail = assembly.once(key, lambda: _trail(assembly, path, track, start))  # noqa: B023 (called at once)
+            trail, line = assembly.once(key, lambda: _trail(assembly, path, track, start))  # noqa: B023 (called at once)
             times = [0.0, *(time for time, _ in trail.points)]
             off = tuple(
                 k
                 for k in range(len(trail.points))
                 if any(b.start < times[k + 1] <= b.end for b in silent.get(path, ()))
             )
-            found.append(replace(trail, off=off, jogs=setting.jogs, marks=marks))
+            whole = not (off or setting.jogs)
+            found.append((replace(trail, off=off, jogs=setting.jogs, marks=marks), line if whole else None))
     return _grouped(found)
 
 
-def _grouped(trails: list[Trail]) -> tuple[Trail, ...]:
-    """Straight trails on one line, each with the number of its group."""
-    lines: dict[tuple[float, ...], list[int]] = {}
-    for k, trail in enumerate(trails):
-        points = np.array([trail.origin, *(point for _, point in trail.points)])
-        way = points[-1] - points[0]
-        size = float(np.linalg.norm(way))
-        if size < 1e-6 or trail.jogs or trail.off:
-            continue
-        along = way / size * (1.0 if way[np.argmax(np.abs(way))] > 0 else -1.0)
-        if np.abs(np.cross(points - points[0], along)).max() < ON_LINE:
-            foot = points[0] - (points[0] @ along) * along
-            lines.setdefault((*np.round(along, 4).tolist(), *np.round(foot / (5 * ON_LINE)).tolist()), []).append(k)
+def _grouped(trails: list[tuple[Trail, Line | None]]) -> tuple[Trail, ...]:
+    """Trails on one line, each with the number of its group."""
+    lines: dict[Line, list[int]] = {}
+    for k, (_, line) in enumerate(trails):
+        if line:
+            lines.setdefault(line, []).append(k)
     shared = [members for members in lines.values() if len(members) > 1]
     number = {k: group for group, members in enumerate(shared) for k in members}
-    return tuple(replace(trail, group=number.get(k, -1)) for k, trail in enumerate(trails))
+    return tuple(replace(trail, group=number[k]) if k in number else trail for k, (trail, _) in enumerate(trails))
+
+
+def _line_of(trail: Trail) -> Line | None:
+    """What is equal for straight trails on one line: its direction, and where it passes the origin; None for others."""
+    points = np.array([trail.origin, *(point for _, point in trail.points)])
+    way = points[-1] - points[0]
+    size = float(np.linalg.norm(way))
+    if size < 1e-6:
+        return None
+    along = way / size * (1.0 if way[np.argmax(np.abs(way))] > 0 else -1.0)
+    if np.abs(np.cross(points - points[0], along)).max() >= ON_LINE:
+        return None
+    foot = points[0] - (points[0] @ along) * along
+    return (*np.round(along, 4).tolist(), *np.round(foot / (5 * ON_LINE)).tolist())
 
 
 def _run(assembly: Assembly, tracks: dict[str, list[Segment]], route: Route) -> Run:
@@ -247,8 +256,10 @@ def _run(assembly: Assembly, tracks: dict[str, list[Segment]], route: Route) -> 
     return Run(route.id, route.stops, tuple(orders))
 
 
-def _trail(assembly: Assembly, path: str, track: list[Segment], by_hand: Vector3 | None = None) -> Trail:
-    """The anchor, and where it stands at every bend and every end of its motion."""
+def _trail(
+    assembly: Assembly, path: str, track: list[Segment], by_hand: Vector3 | None = None
+) -> tuple[Trail, Line | None]:
+    """The anchor, and where it stands at every bend and every end of its motion; and the line that it is on."""
     moved = [segment for segment in track if segment.start >= 0]
     found = displacement_at(track, 0.0)
     if by_hand is None:
@@ -257,7 +268,8 @@ def _trail(assembly: Assembly, path: str, track: list[Segment], by_hand: Vector3
         start = np.array(by_hand)
     origin = apply(found, start)
     points = tuple((time, tuple(point.tolist())) for time, point in _stations(track, moved, start, origin))
-    return Trail(path, tuple(start.tolist()), tuple(origin.tolist()), points)
+    trail = Trail(path, tuple(start.tolist()), tuple(origin.tolist()), points)
+    return trail, _line_of(trail)
 
 
 def _stations(

@@ -27,10 +27,11 @@ class Stage:
     travels: dict[str, Travel]
 
     def displaced(self, share: float) -> dict[str, Pose]:
-        """How far (4, 4) from home each leaf is at a share of the step."""
+        """How far (4, 4) from home each leaf is at a share of the step; not to be altered."""
         state = dict(self.before)
         for path, travel in self.travels.items():
-            state[path] = travel.at(share) @ state[path] if path in state else travel.at(share)
+            moved = travel.end if share == 1.0 else travel.at(share)
+            state[path] = moved @ state[path] if path in state else moved
         return state
 
 
@@ -121,9 +122,16 @@ def stages(assembly: Assembly, teardown: Teardown) -> list[Stage]:
     found: list[Stage] = []
     for step in teardown.steps:
         before = found[-1].displaced(1.0) if found else placements(assembly, teardown)
-        ways = travels(assembly, step, before)
+        ways = _travels_of(assembly, step, before)
         found.append(Stage(step, before, {path: way for path, way in ways.items() if path not in kept}))
     return found
+
+
+def _travels_of(assembly: Assembly, step: Step, before: Displaced) -> dict[str, Travel]:
+    """`travels`, worked out once where it does not matter how far from home the step finds the leaves."""
+    if not step.motion.anywhere:
+        return travels(assembly, step, before)
+    return assembly.once(("travels", step.moves), lambda: travels(assembly, step))
 
 
 def stage_of(assembly: Assembly, teardown: Teardown, id: str) -> Stage:

@@ -15,6 +15,8 @@ from pulley.web.library.models import Assembly
 FAR = 50  # entries after which a new one is a snapshot: as many patches at most are read to get at any state
 LARGE = 0.5  # of a document: a patch larger than that is kept as a snapshot
 
+ABSENT = object()  # what a document that lacks a key has there
+
 Document = dict[str, Any]
 
 
@@ -47,8 +49,24 @@ def save(row: Teardown, teardown: core.Teardown, document: Document) -> None:
 
 def change_between(before: Document, after: Document) -> list[dict[str, Any]] | None:
     """The patch that makes one document of another; None when keeping the other whole takes hardly more room."""
-    patch: list[dict[str, Any]] = jsonpatch.make_patch(before, after).patch
+    patch = _patch(before, after)
     return patch if len(json.dumps(patch)) < LARGE * len(json.dumps(after)) else None
+
+
+def _patch(before: Document, after: Document) -> list[dict[str, Any]]:
+    """The patch between two documents. What is equal is left out beforehand, also each of as many steps as there were:
+    comparing is much quicker than looking for a short patch."""
+    changed = [key for key in {**before, **after} if before.get(key, ABSENT) != after.get(key, ABSENT)]
+    old, new = ({key: document[key] for key in changed if key in document} for document in (before, after))
+    steps = old.get("steps", []), new.get("steps", [])
+    patch: list[dict[str, Any]] = []
+    if len(steps[0]) == len(steps[1]):
+        old["steps"] = new["steps"] = []
+        for k, (was, now) in enumerate(zip(*steps, strict=True)):
+            for operation in jsonpatch.make_patch(was, now).patch if was != now else ():
+                places = {name: f"/steps/{k}{operation[name]}" for name in ("path", "from") if name in operation}
+                patch.append(operation | places)
+    return [*patch, *jsonpatch.make_patch(old, new).patch]
 
 
 def append(

@@ -1,6 +1,7 @@
 """The background worker: the queue's own worker, with a reader kept ready, taking up what a dead one left."""
 
 import logging
+import os
 import threading
 import time
 from types import FrameType
@@ -21,6 +22,7 @@ from pulley.web.jobs.worker import leaving
 
 LOOK_EVERY = 5.0  # seconds
 EMPTY_EVERY = 3600.0  # seconds
+NICE = 10  # how far workers stand back when the processors are busy
 GLANCE = 0.04  # seconds between two looks at the queue
 DATABASE = "django_tasks_db.DatabaseBackend"
 
@@ -40,7 +42,8 @@ class Command(BaseCommand):
     help = "Run one background worker."
 
     def handle(self, *args: Any, **options: Any) -> None:
-        """Run until told to stop."""
+        """Run until told to stop; whoever waits for a page comes first."""
+        os.nice(NICE)
         backend = settings.TASKS["default"]["BACKEND"]
         if backend != DATABASE:
             self.stderr.write(
