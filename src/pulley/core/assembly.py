@@ -187,7 +187,13 @@ class Assembly:
 
 
 def leaf_bounds(leaf: Leaf, pose: Pose | None = None) -> NDArray[np.float64]:
-    """Lowest and highest corner (2, 3) of a leaf at ``pose`` (home when None), in mm."""
+    """Lowest and highest corner (2, 3) of a leaf at ``pose`` (home when None), in mm.
+
+    Parameters
+    ----------
+    leaf : Leaf
+    pose : (4, 4) float64, optional
+    """
     points = apply(leaf.pose if pose is None else pose, leaf.part.mesh.vertices)
     return np.array([points.min(0), points.max(0)])
 

@@ -38,6 +38,11 @@ def crossings(assembly: Assembly, teardown: Teardown, score: Score) -> list[Cros
     """Where trail lines pass through foreign components once everything is exploded.
 
     The line is the trail with its doglegs; components that are hidden are not in the way.
+
+    Returns
+    -------
+    list of Crossing
+        The component whose trail it is, the one that is in its way, and the point (3,) in mm where the line goes in.
     """
     bodies = _bodies(assembly, teardown, score)
     return [found for trail in score.trails for found in _of_trail(trail, bodies)]
@@ -137,6 +142,17 @@ def clearing_jogs(
 
     Looked for are those of all components, or of ``components``. Left out is a trail that is clear, and one
     that none of the doglegs that are tried clears.
+
+    Parameters
+    ----------
+    assembly : Assembly
+    teardown : Teardown
+    score : Score
+    components : iterable of str, optional
+
+    Returns
+    -------
+    dict of path to Jog
     """
     bodies = _bodies(assembly, teardown, score)
     trails: dict[str, list[Trail]] = {}

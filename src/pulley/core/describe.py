@@ -19,7 +19,14 @@ from pulley.core.teardown import Step, Teardown
 
 
 def step_sentence(step: Step, unit: str = "mm") -> str:
-    """How a step moves: ``3 components up, 60 mm``, ``1 component turned by 90° clockwise``."""
+    """How a step moves: ``3 components up, 60 mm``, ``1 component turned by 90° clockwise``.
+
+    Examples
+    --------
+    >>> from pulley.core.motion import Axial
+    >>> step_sentence(Step("s1", ("block/screw",), Axial((0, 0, 1), 60)))
+    '1 component up, 60 mm'
+    """
     count = len(step.members)
     who = "1 component" if count == 1 else f"{count} components"
     return f"{who} {step.motion.words(count, unit)}"
@@ -81,7 +88,13 @@ def skew_sentence(assembly: Assembly, member: str, angle: float) -> str:
 
 
 def remedy_sentence(remedy: Mapping[str, Any]) -> str:
-    """What a remedy, as plain values, says to do: ``go only 20 mm``, ``first move rod right, 205 mm``."""
+    """What a remedy, as plain values, says to do: ``go only 20 mm``, ``first move rod right, 205 mm``.
+
+    Parameters
+    ----------
+    remedy : mapping
+        The fields of a Remedy as plain values.
+    """
     named = ", ".join(remedy.get("components", ())[:3])
     named += f" and {len(remedy['components']) - 3} more" if len(remedy.get("components", ())) > 3 else ""
     match remedy["kind"]:
@@ -104,7 +117,15 @@ def remedy_sentence(remedy: Mapping[str, Any]) -> str:
 
 
 def differences(before: Teardown, after: Teardown) -> list[str]:
-    """What one state of a teardown has that another had not, in sentences: ``“Rod out”: 2 components up, 60 mm``."""
+    """What one state of a teardown has that another had not, in sentences: ``“Rod out”: 2 components up, 60 mm``.
+
+    Examples
+    --------
+    >>> from pulley.core.motion import Axial
+    >>> one = Teardown("Service", (Step("s1", ("block/screw",), Axial((0, 0, 1), 60), "Screw out"),))
+    >>> differences(Teardown("Service"), one)
+    ['step “Screw out” is new']
+    """
     old, new = {s.id: s for s in before.steps}, {s.id: s for s in after.steps}
     found = [f"step “{step.label}” is new" for id, step in new.items() if id not in old]
     found += [f"step “{step.label}” is gone" for id, step in old.items() if id not in new]

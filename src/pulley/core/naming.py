@@ -11,6 +11,11 @@ def component_name(assembly: Assembly, path: str) -> str:
     """What to call one component: its own name, with as many parents' as tell it from its namesakes.
 
     The component "bolt" of two "bracket" subassemblies "left" and "right" is "bolt in bracket in left".
+
+    Parameters
+    ----------
+    assembly : Assembly
+    path : str
     """
     return assembly.once(("names",), lambda: _names(assembly))[path]
 
@@ -35,7 +40,14 @@ def _chain(assembly: Assembly, component: Component) -> list[str]:
 
 
 def members_name(assembly: Assembly, members: Sequence[str]) -> str:
-    """What to call a selection, in short: one component's own name, ``6 × part``, or the first and how many more."""
+    """What to call a selection, in short: one component's own name, ``6 × part``, or the first and how many more.
+
+    Parameters
+    ----------
+    assembly : Assembly
+    members : sequence of str
+        Paths, one at least.
+    """
     first = assembly.by_path[members[0]].name
     if len(members) == 1:
         return first
@@ -47,5 +59,15 @@ def members_name(assembly: Assembly, members: Sequence[str]) -> str:
 
 
 def give_sentence(assembly: Assembly, leaf: str, by: float, unit: str = "mm") -> str:
-    """That a component must bend in a step: ``Circlip gives by 1.2 mm``."""
+    """That a component must bend in a step: ``Circlip gives by 1.2 mm``.
+
+    Parameters
+    ----------
+    assembly : Assembly
+    leaf : str
+    by : float
+        In mm.
+    unit : str
+        In which it is said: ``mm``, ``cm`` or ``in``.
+    """
     return f"{component_name(assembly, leaf)} gives by {shown(by, unit)} {unit}"

@@ -30,7 +30,20 @@ def parse_distance(text: str, unit: str = "mm") -> float:
 
 
 def parse_length(text: str, unit: str = "mm") -> float:
-    """A length in mm that may be 0 or negative, from a number or a piece of arithmetic, with or without units."""
+    """A length in mm that may be 0 or negative, from a number or a piece of arithmetic, with or without units.
+
+    Raises
+    ------
+    PulleyError
+        With an example of what can be typed.
+
+    Examples
+    --------
+    >>> parse_length("3/8 in")
+    9.525
+    >>> parse_length("2.5", "cm")
+    25.0
+    """
     typed = text.strip().lower().replace("″", '"').replace("×", "*").replace("−", "-")
     typed = re.sub(r'"|inch(es)?\b', " in", typed)
     if not re.search(r"\d\s*[-+*/(]|^\(|(?<![a-z])(in|cm|ft|m)\b", re.sub(r"e[-+]", "e", typed)):
@@ -67,12 +80,34 @@ def _registry():  # noqa: ANN202
 
 
 def parse_duration(text: str) -> float:
-    """A duration in seconds, above 0, from what a person typed; an ``s`` behind it is fine."""
+    """A duration in seconds, above 0, from what a person typed; an ``s`` behind it is fine.
+
+    Raises
+    ------
+    PulleyError
+        With an example of what can be typed.
+
+    Examples
+    --------
+    >>> parse_duration("1.5 s")
+    1.5
+    """
     return _within(_number(text, "duration", "s", example="1.5"), DURATION_LIMIT, "duration", "s")
 
 
 def parse_angle(text: str) -> float:
-    """An angle in degrees, not 0, from what a person typed; a ``°`` behind it is fine."""
+    """An angle in degrees, not 0, from what a person typed; a ``°`` behind it is fine.
+
+    Raises
+    ------
+    PulleyError
+        With an example of what can be typed, or the angles that are possible.
+
+    Examples
+    --------
+    >>> parse_angle("-90°")
+    -90.0
+    """
     angle = _number(text.replace("°", ""), "angle", "degrees", example="90")
     if not 0 < abs(angle) <= 72000:
         raise PulleyError(f"An angle is not 0 and at most 72,000°; this one is {angle:g}.")
@@ -80,7 +115,18 @@ def parse_angle(text: str) -> float:
 
 
 def parse_number(text: str, what: str) -> float:
-    """A plain finite number."""
+    """A plain finite number.
+
+    Raises
+    ------
+    PulleyError
+        When it is none, or not finite.
+
+    Examples
+    --------
+    >>> parse_number("2", "factor")
+    2.0
+    """
     number = _number(text, what, "", example="1.5")
     if not math.isfinite(number):
         raise PulleyError(f"The {what} has to be a finite number.")

@@ -45,7 +45,13 @@ class Folder:
 
 
 def mesh_name(key: str) -> str:
-    """What the mesh with this key is called in a store."""
+    """What the mesh with this key is called in a store.
+
+    Examples
+    --------
+    >>> mesh_name("4f0c")
+    '4f/4f0c.npz'
+    """
     return f"{key[:2]}/{key}.npz"
 
 
@@ -55,7 +61,13 @@ def shape_name(key: str) -> str:
 
 
 def load_mesh(store: Store, key: str) -> Mesh:
-    """The mesh kept under ``key``; PulleyError when the store has lost it, or when its content is not what it was."""
+    """The mesh kept under ``key``; PulleyError when the store has lost it, or when its content is not what it was.
+
+    Raises
+    ------
+    PulleyError
+        When it is lost or damaged: the assembly has to be brought in again.
+    """
     again = "Bring the file in again: that mends it."
     try:
         mesh = Mesh.from_bytes(store.read(mesh_name(key)))

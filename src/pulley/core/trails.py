@@ -27,6 +27,17 @@ def anchor(component: Leaf, travel: Vector) -> Vector:
 
     On the main axis, where that runs along the travel, at the end that trails behind: there the
     line leaves the solid. Otherwise the middle of the component's bounds.
+
+    Parameters
+    ----------
+    component : Leaf
+    travel : (3,) float64
+        Where it goes, in its frame at home; any length.
+
+    Returns
+    -------
+    (3,) float64
+        In mm, in the assembly's frame.
     """
     return _anchor(component, tuple(np.asarray(travel, float).tolist())).copy()
 

@@ -121,14 +121,29 @@ class Sight:
 
 
 def poses_in(assembly: Assembly, teardown: Teardown, score: Score, time: float) -> dict[str, Pose]:
-    """The pose (4, 4) of every leaf that is not hidden, at ``time`` seconds."""
+    """The pose (4, 4) of every leaf that is not hidden, at ``time`` seconds.
+
+    Parameters
+    ----------
+    assembly : Assembly
+    teardown : Teardown
+    score : Score
+    time : float
+        Seconds.
+    """
     shown = [leaf.path for leaf in assembly.leaves if leaf.path not in set(teardown.hidden)]
     moved = {path: displacement_at(score.tracks[path], time) for path in shown if path in score.tracks}
     return poses_at(assembly, moved, shown)
 
 
 def quarter(teardown: Teardown) -> Vector3:
-    """The direction of the quarter view, from the target to the eye, with the teardown's own front and up."""
+    """The direction of the quarter view, from the target to the eye, with the teardown's own front and up.
+
+    Examples
+    --------
+    >>> [round(v, 9) for v in quarter(Teardown("Service"))]
+    [0.62, -0.66, 0.43]
+    """
     front, up = (unit(np.array(v, float)) for v in (teardown.bearings.front, teardown.bearings.up))
     right = np.cross(up, front)
     return triple(-QUARTER[1] * front + QUARTER[0] * right + QUARTER[2] * up)
@@ -139,6 +154,16 @@ def home_view(assembly: Assembly, teardown: Teardown, score: Score, aspect: floa
     assembled and exploded, in a picture of ``aspect`` (width over height) and ``fov`` degrees.
 
     The canvas fits the same view to the part of it that no bar lies on.
+
+    Parameters
+    ----------
+    assembly : Assembly
+    teardown : Teardown
+    score : Score
+    aspect : float
+        Width over height.
+    fov : float
+        Degrees from the top of the picture to its foot.
     """
     saved = saved_home(teardown)
     if saved:
@@ -153,6 +178,11 @@ def step_sights(
     """How well what each step moves is seen while it plays: the mean over `SAMPLES` of its time, by step.
 
     ``report`` is told the share of the work that is done.
+
+    Returns
+    -------
+    dict of step id to Sight
+        Steps that take no time are left out.
     """
     start = home_view(assembly, teardown, score)
     found = {}
@@ -191,6 +221,20 @@ def sight(
 
     Each by itself when ``groups`` is None; else the leaves of a group count as one, which is what a bearing
     is whose rollers lie inside it.
+
+    Parameters
+    ----------
+    assembly : Assembly
+    teardown : Teardown
+    score : Score
+    looks : sequence of (float, Camera)
+        Times in seconds, each with the view from which one looks.
+    groups : sequence of sequences of str, optional
+
+    Returns
+    -------
+    Sight
+        The share of each leaf's pixels that are seen, of those that it would have alone.
     """
     hidden = set(teardown.hidden)
     wanted = [leaf.path for leaf in assembly.leaves] if groups is None else [p for group in groups for p in group]
@@ -219,7 +263,19 @@ class Better:
 
 def standard_directions(teardown: Teardown) -> dict[str, Vector3]:
     """The 26 directions from the middle to the eye, by name: six sides, twelve edges and eight corners of a box
-    that stands as the teardown's bearings say."""
+    that stands as the teardown's bearings say.
+
+    Returns
+    -------
+    dict of str to (3,)
+        Unit vectors in the assembly's frame.
+
+    Examples
+    --------
+    >>> directions = standard_directions(Teardown("Service"))
+    >>> len(directions), directions["top"]
+    (26, (0.0, 0.0, 1.0))
+    """
     front, up = (unit(np.array(v, float)) for v in (teardown.bearings.front, teardown.bearings.up))
     up = unit(up - (up @ front) * front)
     frame = np.array([np.cross(up, front), -front, up])
@@ -237,6 +293,11 @@ def pictorial_directions(teardown: Teardown) -> dict[str, Vector3]:
 
     Isometric: all three axes equally short. Dimetric: width and height at one scale, depth at half of it, which
     draws their axes at 7 and 42 degrees (ISO 5456-3, from memory). Trimetric: three scales.
+
+    Examples
+    --------
+    >>> [round(abs(v), 3) for v in pictorial_directions(Teardown("Service"))["isometric"]]
+    [0.577, 0.577, 0.577]
     """
     front, up = (unit(np.array(v, float)) for v in (teardown.bearings.front, teardown.bearings.up))
     up = unit(up - (up @ front) * front)
@@ -257,6 +318,17 @@ def better_view(
 
     Directions are told apart by the component that is seen least, then by the mean; where none is better
     than the present view by `WORTH`, that is what comes back. ``report`` is told the share of the work that is done.
+
+    Parameters
+    ----------
+    assembly : Assembly
+    teardown : Teardown
+    score : Score
+    step : str or None
+        The id of a step.
+    now : Camera
+        The present view.
+    report : callable(share)
     """
     bar = next((bar for bar in score.steps if bar.id == step), None)
     times = _instants(bar) if bar else [score.duration]
@@ -291,6 +363,10 @@ def peels(assembly: Assembly) -> dict[str, int]:
     """How deep each leaf sits: 0 when it is seen from outside, 1 when it is once those are taken away, and so on.
 
     Looked at from the six sides and the eight corners of a box.
+
+    Returns
+    -------
+    dict of path to int
     """
     left = {leaf.path: leaf.pose for leaf in assembly.leaves}
     depth: dict[str, int] = {}

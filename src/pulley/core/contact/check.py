@@ -72,6 +72,18 @@ def check(assembly: Assembly, teardown: Teardown, report: Report = lambda _done,
     out again.
 
     Raises PulleyError as `travels` does.
+
+    Parameters
+    ----------
+    assembly : Assembly
+    teardown : Teardown
+    report : callable(done, all)
+        Steps done, and how many there are.
+
+    Returns
+    -------
+    Verdict
+        The snags of each step, overlaps at the end, and on which tolerance that stands.
     """
     terms = terms_of(assembly, teardown)
     played = stages(assembly, teardown)
@@ -280,7 +292,14 @@ class _Apart:
 
 
 def encounters(scene: Scene, moves: dict[str, Move]) -> Iterator[tuple[str, str]]:
-    """Pairs (mover, other) that move differently and whose bounds say that they may meet; each pair once."""
+    """Pairs (mover, other) that move differently and whose bounds say that they may meet; each pair once.
+
+    Parameters
+    ----------
+    scene : Scene
+    moves : dict of path to Move
+        What moves, each as it does; what is not in it stands still.
+    """
     kinds: dict[bytes, int] = {}
     kind = np.zeros(len(scene.paths), int)
     swept = scene.boxes.copy()

@@ -63,6 +63,11 @@ def find_fits(assembly: Assembly) -> tuple[Fit, ...]:
 
     Both have an axis in common, and one of them reaches there by up to a quarter of its radius into the
     other; or both carry the same thread.
+
+    Returns
+    -------
+    tuple of Fit
+        Pairs with their common axis (mm) and how deep in mm they reach into one another.
     """
     return tuple(fit for a, b in _neighbours(assembly) for fit in [find_fit(assembly, a, b)] if fit)
 
@@ -202,6 +207,12 @@ def bare_meshes(assembly: Assembly, confirmed: Iterable[Mapping[str, Any]]) -> d
     """What is left of each confirmed pair (``a``, ``b``) when the surfaces that make the fit are taken away.
 
     A pair in which no fit is found by shape loses all of its surfaces: None.
+
+    Parameters
+    ----------
+    assembly : Assembly
+    confirmed : iterable of mappings
+        The teardown's fits, each with ``a`` and ``b``.
     """
     left: dict[frozenset[str], Any] = {}
     for listed in confirmed:

@@ -112,6 +112,11 @@ def find_give(assembly: Assembly, path: str) -> Give | None:
 
     By shape: a slotted ring, or a torus; by name otherwise. Only where something else holds it along its axis both
     ways, and giving helps.
+
+    Returns
+    -------
+    Give or None
+        The leaf, by how many mm it gives, and why that is thought.
     """
     leaf = assembly.leaf(path)
     why = _why(leaf)

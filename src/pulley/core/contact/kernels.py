@@ -93,7 +93,14 @@ def _facet_gap(mover, rest, slack, poly, work):  # noqa: ANN001, ANN202
 
 @njit(cache=True, nogil=True, error_model="numpy")
 def height_at(facet: NDArray[np.float64], u: float, v: float) -> float:
-    """The w of a facet's (3, 3) plane over (u, v)."""
+    """The w of a facet's (3, 3) plane over (u, v).
+
+    Parameters
+    ----------
+    facet : (3, 3) float64
+        Corners as (u, v, w).
+    u, v : float
+    """
     a, b, c, _ = _height(facet)
     return a * u + b * v + c
 
@@ -246,7 +253,15 @@ def grid_of(
     boxes: NDArray[np.float64], cells: int
 ) -> tuple[NDArray[np.int32], NDArray[np.int32], NDArray[np.float64], NDArray[np.float64]]:
     """Facets by cells of a square grid over (u, v): where each cell's share of the list starts, the list of
-    facet numbers, the least w in each cell, and the grid's least u and v and its cells' sizes."""
+    facet numbers, the least w in each cell, and the grid's least u and v and its cells' sizes.
+
+    Parameters
+    ----------
+    boxes : (k, 6) float64
+        As `bounds_of` gives them.
+    cells : int
+        On each side of the grid.
+    """
     frame = np.empty(4)
     for axis in range(2):
         frame[axis] = boxes[:, axis].min()

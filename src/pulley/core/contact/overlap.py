@@ -64,6 +64,18 @@ def shared_thickness(a: Mesh, a_pose: Pose, b: Mesh, b_pose: Pose) -> tuple[floa
     """How thick in mm on the whole is what two meshes share, open ones as thin sheets, and a point (3,) of it.
 
     Twice its volume over its surface: the thickness of a plate, two thirds of a ball's diameter.
+
+    Parameters
+    ----------
+    a, b : Mesh
+    a_pose, b_pose : (4, 4) float64
+
+    Returns
+    -------
+    thickness : float
+        In mm; 0 when they share nothing.
+    point : (3,) or None
+        In mm, in the frame that the poses lead to.
     """
     common, (volume, area) = _common(a, a_pose, b, b_pose)
     if volume < LEAST:
@@ -101,6 +113,16 @@ def new_overlaps(
 
     ``boxes`` (n, 2, 3) bound the leaves in the order of ``poses``. ``fits`` says how deep in mm each
     confirmed pair may overlap. Only pairs of which one or both have ``moved`` are looked at.
+
+    Parameters
+    ----------
+    assembly : Assembly
+    poses : mapping of path to (4, 4)
+    boxes : (n, 2, 3) float64
+    moved : collection of str
+    fits : mapping of a pair of paths to float
+    tolerance : float
+        In mm.
     """
     meshes = {path: assembly.leaf(path).part.mesh for path in poses}
     found = []

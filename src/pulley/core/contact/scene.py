@@ -263,7 +263,14 @@ def home_boxes(assembly: Assembly) -> NDArray[np.float64]:
 
 
 def turn_bounds(corners: NDArray[np.float64], turn: Screw) -> NDArray[np.float64]:
-    """Bounds (2, 3) of the cylinder that corners (8, 3) stay in when they turn, advance included."""
+    """Bounds (2, 3) of the cylinder that corners (8, 3) stay in when they turn, advance included.
+
+    Parameters
+    ----------
+    corners : (8, 3) float64
+        In mm, where the turn finds them.
+    turn : Screw
+    """
     along = (corners - turn.origin) @ turn.direction
     radius = np.linalg.norm(corners - turn.origin - along[:, None] * turn.direction, axis=1).max()
     onward = turn.advance * turn.angle / 360
@@ -273,7 +280,15 @@ def turn_bounds(corners: NDArray[np.float64], turn: Screw) -> NDArray[np.float64
 
 
 def home_scene(assembly: Assembly, removed: Iterable[str] = (), tolerance: float = TOLERANCE) -> Scene:
-    """The assembled state, less the components (leaves or subassemblies) named in ``removed``."""
+    """The assembled state, less the components (leaves or subassemblies) named in ``removed``.
+
+    Parameters
+    ----------
+    assembly : Assembly
+    removed : iterable of str
+    tolerance : float
+        In mm.
+    """
     gone = set(assembly.leaves_of(removed))
     poses = {leaf.path: leaf.pose for leaf in assembly.leaves if leaf.path not in gone}
     return Scene(assembly, poses, Terms(tolerance))

@@ -190,7 +190,18 @@ def _height(facet: NDArray[np.float64], u: float, v: float) -> float:
 
 @cached(LRUCache(KEPT, lambda facing: facing.size), lock=Lock())
 def facing_along(mesh: Mesh, turn: bytes, facing: float, radius: float) -> Facing:
-    """Facets of ``mesh`` thinned by ``radius``, turned into a view frame, that face along (1) or against (-1) w."""
+    """Facets of ``mesh`` thinned by ``radius``, turned into a view frame, that face along (1) or against (-1) w.
+
+    Parameters
+    ----------
+    mesh : Mesh
+    turn : bytes
+        The rows u, v, w (3, 3) of the view frame, as bytes so that it can be remembered.
+    facing : float
+        1 or -1.
+    radius : float
+        In mm.
+    """
     frame = np.frombuffer(turn).reshape(3, 3)
     bounds = skin(mesh)
     thin, left = bounds.thinned(radius)

@@ -18,7 +18,15 @@ ALIKE = 0.2  # mm within which a component stands where the mirror says
 
 
 def same_distance(teardown: Teardown, ids: Iterable[str], distance: float) -> Teardown:
-    """Give steps one distance in mm; PulleyError when none of them has any."""
+    """Give steps one distance in mm; PulleyError when none of them has any.
+
+    Examples
+    --------
+    >>> from pulley.core.motion import Axial
+    >>> two = Teardown("Service", tuple(Step(id, (id,), Axial((0, 0, 1), 60)) for id in ("a", "b")))
+    >>> [step.motion.distance for step in same_distance(two, ["a", "b"], 45).steps]
+    [45.0, 45.0]
+    """
     return with_each(teardown, [_going(step, distance) for step, _ in _with_distance(teardown, ids)])
 
 
@@ -35,14 +43,30 @@ def _going(step: Step, distance: float) -> Step:
 
 
 def scale_distances(teardown: Teardown, ids: Iterable[str], factor: float) -> Teardown:
-    """Make steps' distances, spacings and waypoints ``factor`` times as long; turns stay."""
+    """Make steps' distances, spacings and waypoints ``factor`` times as long; turns stay.
+
+    Examples
+    --------
+    >>> from pulley.core.motion import Axial
+    >>> one = Teardown("Service", (Step("s1", ("block/screw",), Axial((0, 0, 1), 60)),))
+    >>> scale_distances(one, ["s1"], 0.5).steps[0].motion.distance
+    30.0
+    """
     if not 1e-3 <= factor <= 1e3:
         raise PulleyError("A factor lies between 0.001 and 1000. To leave distances as they are, type 1.")
     return with_each(teardown, [replace(step, motion=step.motion.scaled(factor)) for step in find_steps(teardown, ids)])
 
 
 def shift_distances(teardown: Teardown, ids: Iterable[str], by: float) -> Teardown:
-    """Let steps go ``by`` mm farther, or less far when negative; none may end below 0."""
+    """Let steps go ``by`` mm farther, or less far when negative; none may end below 0.
+
+    Examples
+    --------
+    >>> from pulley.core.motion import Axial
+    >>> one = Teardown("Service", (Step("s1", ("block/screw",), Axial((0, 0, 1), 60)),))
+    >>> shift_distances(one, ["s1"], -10).steps[0].motion.distance
+    50.0
+    """
     steps = _with_distance(teardown, ids)
     short = next(((step, distance) for step, distance in steps if distance + by <= 0), None)
     if short:
@@ -54,6 +78,11 @@ def merge(teardown: Teardown, ids: Iterable[str]) -> tuple[Teardown, Step]:
     """One step in place of several of one motion, where the first was; straight ones at even distances make a fan.
 
     Raises PulleyError when their motions differ otherwise, or one component is in two of them.
+
+    Raises
+    ------
+    PulleyError
+        When their motions differ otherwise, or one component is in two of them.
     """
     steps = find_steps(teardown, ids)
     if len(steps) < 2:
@@ -73,7 +102,13 @@ def _merged(steps: list[Step]) -> Step:
 
 
 def split(teardown: Teardown, assembly: Assembly, id: str) -> Teardown:
-    """One step a member, all played together as before; what was a fan keeps its distances."""
+    """One step a member, all played together as before; what was a fan keeps its distances.
+
+    Raises
+    ------
+    PulleyError
+        When there is nothing to split, or there would be too many steps.
+    """
     step = find_step(teardown, id)
     if len(step.members) < 2:
         raise PulleyError("This step moves a single component; there is nothing to split.")
@@ -106,6 +141,12 @@ def mirror(teardown: Teardown, assembly: Assembly, ids: Iterable[str], side: str
 
     ``side`` is the axis, ``x``, ``y`` or ``z``, across which the assembly is mirrored, at its middle or,
     where that does not fit, at the origin. Raises PulleyError when a member has no counterpart there.
+
+    Returns
+    -------
+    teardown : Teardown
+    copies : list of str
+        The ids of the new steps.
     """
     if side not in SIDES:
         raise PulleyError("Say across which axis to mirror: x, y or z.")

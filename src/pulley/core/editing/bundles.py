@@ -32,7 +32,13 @@ def tie(teardown: Teardown, assembly: Assembly, name: str, members: Sequence[str
 
 
 def rename_bundle(teardown: Teardown, name: str, new: str) -> Teardown:
-    """Give a bundle another name; PulleyError when another has it."""
+    """Give a bundle another name; PulleyError when another has it.
+
+    Raises
+    ------
+    PulleyError
+        When there is none of that name, or another has the new one.
+    """
     bundle, new = find_bundle(teardown, name), checked_name(new, "name of the bundle")
     if new != name and any(other.name == new for other in teardown.bundles):
         raise PulleyError(f"There is another bundle “{new}”. Choose another name.")

@@ -25,6 +25,11 @@ def known_members(assembly: Assembly, members: Sequence[str]) -> tuple[str, ...]
     """The members, each once, in the order given, less those that another of them carries.
 
     Raises PulleyError when there is none or one is unknown.
+
+    Raises
+    ------
+    PulleyError
+        When there is none, or one is unknown.
     """
     unique = tuple(dict.fromkeys(members))
     chosen = set(unique)
@@ -37,7 +42,13 @@ def known_members(assembly: Assembly, members: Sequence[str]) -> tuple[str, ...]
 
 
 def checked_direction(direction: Vector3) -> Vector3:
-    """The direction as three plain numbers; PulleyError when it has no length or is not finite."""
+    """The direction as three plain numbers; PulleyError when it has no length or is not finite.
+
+    Examples
+    --------
+    >>> checked_direction((0, 0, 2))
+    (0.0, 0.0, 2.0)
+    """
     try:
         unit(np.array(direction, float))
     except ValueError as error:
@@ -46,7 +57,13 @@ def checked_direction(direction: Vector3) -> Vector3:
 
 
 def checked_name(name: str, what: str) -> str:
-    """A name on one line, not empty, not endless; PulleyError otherwise."""
+    """A name on one line, not empty, not endless; PulleyError otherwise.
+
+    Examples
+    --------
+    >>> checked_name("  Lid off ", "label")
+    'Lid off'
+    """
     name = " ".join(name.split())
     if not name:
         raise PulleyError(f"The {what} is empty. Type at least one character.")

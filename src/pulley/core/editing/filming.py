@@ -46,7 +46,14 @@ def find_orbit(teardown: Teardown, id: str) -> Orbit:
 
 
 def add_orbit(teardown: Teardown, step: str = "", views: Sequence[str] = ()) -> tuple[Teardown, Orbit]:
-    """A camera move once round, or through saved views, that begins with a step or after the last one."""
+    """A camera move once round, or through saved views, that begins with a step or after the last one.
+
+    Returns
+    -------
+    teardown : Teardown
+    orbit : Orbit
+        The new one.
+    """
     if len(teardown.orbits) >= ORBIT_LIMIT:
         raise PulleyError(f"A teardown holds at most {ORBIT_LIMIT} camera moves.")
     if step:
@@ -69,7 +76,13 @@ def change_orbit(
     step: str | None = None,
     views: Sequence[str] | None = None,
 ) -> Teardown:
-    """Other seconds, degrees, step to begin with or views to go through for a camera move; None leaves them."""
+    """Other seconds, degrees, step to begin with or views to go through for a camera move; None leaves them.
+
+    Raises
+    ------
+    PulleyError
+        When it is gone, or a time, angle, step or view is none that can be.
+    """
     orbit = find_orbit(teardown, id)
     if duration is not None:
         orbit = replace(orbit, duration=checked_time(duration, "camera move", SHORTEST))
@@ -91,7 +104,13 @@ def delete_orbit(teardown: Teardown, id: str) -> Teardown:
 
 
 def set_bearings(teardown: Teardown, front: Vector3 | None = None, up: Vector3 | None = None) -> Teardown:
-    """Say which way is front, or up. The other stays as it is where it can, else it takes a turn with it."""
+    """Say which way is front, or up. The other stays as it is where it can, else it takes a turn with it.
+
+    Examples
+    --------
+    >>> set_bearings(Teardown("Service"), front=(1.0, 0.0, 0.0)).bearings.up
+    (0.0, 0.0, 1.0)
+    """
     kept = teardown.bearings
     new_front = kept.front if front is None else checked_direction(front)
     new_up = kept.up if up is None else checked_direction(up)

@@ -43,18 +43,41 @@ def _checked(teardown: Teardown, step: Step) -> Teardown:
 
 
 def set_direction(teardown: Teardown, id: str, direction: Vector3) -> Teardown:
-    """Send a step along another direction."""
+    """Send a step along another direction.
+
+    Examples
+    --------
+    >>> from pulley.core.motion import Axial
+    >>> from pulley.core.teardown import Step
+    >>> one = Teardown("Service", (Step("s1", ("block/screw",), Axial((0, 0, 1), 60)),))
+    >>> set_direction(one, "s1", (1, 0, 0)).steps[0].motion.direction
+    (1.0, 0.0, 0.0)
+    """
     return set_motion(teardown, id, direction=checked_direction(direction))
 
 
 def turn_round(teardown: Teardown, id: str) -> Teardown:
-    """Send a step the other way; one that goes outward has none and refuses."""
+    """Send a step the other way; one that goes outward has none and refuses.
+
+    Raises
+    ------
+    PulleyError
+        When the motion has no other way.
+    """
     step = find_step(teardown, id)
     return with_step(teardown, replace(step, motion=step.motion.reversed()))
 
 
 def set_fan(teardown: Teardown, id: str, pitch: float = 0.0, total: float | None = None) -> Teardown:
-    """Fan a step's members by a pitch in mm, or so that the last goes ``total`` mm farther than the first."""
+    """Fan a step's members by a pitch in mm, or so that the last goes ``total`` mm farther than the first.
+
+    Parameters
+    ----------
+    teardown : Teardown
+    id : str
+    pitch, total : float
+        In mm; one of them.
+    """
     if not 0 <= pitch <= DISTANCE_LIMIT or not 0 <= (total or 0.0) <= DISTANCE_LIMIT:
         raise PulleyError(f"The spacing of a fan is from 0 to {DISTANCE_LIMIT:,.0f} mm.")
     layers = find_step(teardown, id).motion.fan.layers if pitch or total else ()
@@ -71,13 +94,28 @@ def set_duration(teardown: Teardown, id: str, duration: float) -> Teardown:
 
 
 def set_waypoints(teardown: Teardown, id: str, waypoints: tuple[Vector3, ...], smooth: bool | None = None) -> Teardown:
-    """Give a path other waypoints, or round it; PulleyError when it would go nowhere."""
+    """Give a path other waypoints, or round it; PulleyError when it would go nowhere.
+
+    Parameters
+    ----------
+    teardown : Teardown
+    id : str
+    waypoints : tuple of (3,)
+        Displacements in mm from where the step finds its members.
+    smooth : bool, optional
+    """
     rounded = {} if smooth is None else {"smooth": smooth}
     return set_motion(teardown, id, waypoints=waypoints, **rounded)
 
 
 def set_axis(teardown: Teardown, id: str, axis: Axis) -> Teardown:
-    """Give a turn, or a motion outward, another axis."""
+    """Give a turn, or a motion outward, another axis.
+
+    Raises
+    ------
+    PulleyError
+        When the step has no axis, or its direction is none.
+    """
     axis = Axis(axis.origin, checked_direction(axis.direction))
     instead = {"point": None} if hasattr(find_step(teardown, id).motion, "point") else {}
     return set_motion(teardown, id, axis=axis, **instead)

@@ -18,6 +18,11 @@ def place(teardown: Teardown, assembly: Assembly, component: str, displacement: 
     """Let the teardown find a component moved on by a rigid displacement (4, 4) from where it finds it now.
 
     Raises PulleyError when the subassembly that holds it has been placed as one.
+
+    Raises
+    ------
+    PulleyError
+        When the subassembly that holds it has been placed as one.
     """
     (component,) = known_members(assembly, [component])
     held = next((p.component for p in teardown.placed if p.component in assembly.above(component)), None)

@@ -38,6 +38,17 @@ def add_step(
     """A new axial step, put after the first ``after`` steps (at the end when None), with a label made up.
 
     Raises PulleyError when a member is unknown, the direction is zero or the distance out of range.
+
+    Parameters
+    ----------
+    teardown : Teardown
+    assembly : Assembly
+    members : sequence of str
+        Paths of components.
+    direction : (3,)
+    distance : float
+        In mm.
+    after : int, optional
     """
     step = Step("", tuple(members), Axial(checked_direction(direction), checked_distance(distance)))
     return insert_step(teardown, assembly, step, after)
@@ -65,18 +76,40 @@ def insert_step(teardown: Teardown, assembly: Assembly, step: Step, after: int |
 
 
 def rename_step(teardown: Teardown, id: str, label: str) -> Teardown:
-    """Give a step another label."""
+    """Give a step another label.
+
+    Examples
+    --------
+    >>> from pulley.core.motion import Axial
+    >>> one = Teardown("Service", (Step("s1", ("block/screw",), Axial((0, 0, 1), 60)),))
+    >>> rename_step(one, "s1", "Screw out").steps[0].label
+    'Screw out'
+    """
     return with_step(teardown, replace(find_step(teardown, id), label=checked_name(label, "label")))
 
 
 def delete_steps(teardown: Teardown, ids: Iterable[str]) -> Teardown:
-    """Take steps out."""
+    """Take steps out.
+
+    Raises
+    ------
+    PulleyError
+        When one of them is gone already.
+    """
     gone = {step.id for step in find_steps(teardown, ids)}
     return replace(teardown, steps=tuple(s for s in teardown.steps if s.id not in gone))
 
 
 def shift_steps(teardown: Teardown, ids: Iterable[str], by: int) -> Teardown:
-    """Move steps ``by`` places, later when positive; they stay within the ends and keep their order."""
+    """Move steps ``by`` places, later when positive; they stay within the ends and keep their order.
+
+    Examples
+    --------
+    >>> from pulley.core.motion import Axial
+    >>> two = Teardown("Service", tuple(Step(id, (id,), Axial((0, 0, 1), 60)) for id in ("a", "b")))
+    >>> [step.id for step in shift_steps(two, ["a"], 1).steps]
+    ['b', 'a']
+    """
     steps = find_steps(teardown, ids)
     rest = [step for step in teardown.steps if step not in steps]
     first = next(k for k, step in enumerate(teardown.steps) if step in steps)
@@ -85,7 +118,15 @@ def shift_steps(teardown: Teardown, ids: Iterable[str], by: int) -> Teardown:
 
 
 def put_before(teardown: Teardown, ids: Iterable[str], before: str | None) -> Teardown:
-    """Move steps to right before another, or to the end when None."""
+    """Move steps to right before another, or to the end when None.
+
+    Examples
+    --------
+    >>> from pulley.core.motion import Axial
+    >>> two = Teardown("Service", tuple(Step(id, (id,), Axial((0, 0, 1), 60)) for id in ("a", "b")))
+    >>> [step.id for step in put_before(two, ["b"], "a").steps]
+    ['b', 'a']
+    """
     steps = find_steps(teardown, ids)
     rest = [step for step in teardown.steps if step not in steps]
     place = len(rest)
@@ -96,7 +137,15 @@ def put_before(teardown: Teardown, ids: Iterable[str], before: str | None) -> Te
 
 
 def switch(teardown: Teardown, ids: Iterable[str], off: bool) -> Teardown:
-    """Switch steps off, so that they move nothing, or on again."""
+    """Switch steps off, so that they move nothing, or on again.
+
+    Examples
+    --------
+    >>> from pulley.core.motion import Axial
+    >>> one = Teardown("Service", (Step("s1", ("block/screw",), Axial((0, 0, 1), 60)),))
+    >>> switch(one, ["s1"], True).steps[0].off
+    True
+    """
     return with_each(teardown, [replace(step, off=off) for step in find_steps(teardown, ids)])
 
 
@@ -113,7 +162,13 @@ def set_note(teardown: Teardown, id: str, note: str) -> Teardown:
 
 
 def duplicate(teardown: Teardown, ids: Iterable[str]) -> tuple[Teardown, list[str]]:
-    """Put copies of steps right after the last of them; the teardown and the copies' ids."""
+    """Put copies of steps right after the last of them; the teardown and the copies' ids.
+
+    Raises
+    ------
+    PulleyError
+        When one is gone, or there would be too many.
+    """
     steps = find_steps(teardown, ids)
     if len(teardown.steps) + len(steps) > STEP_LIMIT:
         raise PulleyError(f"A teardown holds at most {STEP_LIMIT} steps.")

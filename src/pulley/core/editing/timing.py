@@ -17,7 +17,13 @@ SHORTEST = 0.05  # seconds; a bar that is stretched to less is no longer seen to
 
 
 def checked_time(seconds: float, what: str, least: float = 0.0) -> float:
-    """A time in seconds within the limits; PulleyError with what to type instead."""
+    """A time in seconds within the limits; PulleyError with what to type instead.
+
+    Examples
+    --------
+    >>> checked_time(2, "pause")
+    2.0
+    """
     if not least <= seconds <= DURATION_LIMIT:
         raise PulleyError(
             f"A {what} is at least {least:g} and at most {DURATION_LIMIT:,.0f} s; this one is {seconds:g}."
@@ -31,7 +37,15 @@ def starting(step: Step, start: str | float | None) -> Step:
 
 
 def set_start(teardown: Teardown, id: str, start: str | float | None) -> Teardown:
-    """Let a step begin when the one before ends (None or 0), together with it ("with"), or seconds after it ended."""
+    """Let a step begin when the one before ends (None or 0), together with it ("with"), or seconds after it ended.
+
+    Examples
+    --------
+    >>> from pulley.core.motion import Axial
+    >>> two = Teardown("Service", tuple(Step(id, (id,), Axial((0, 0, 1), 60)) for id in ("a", "b")))
+    >>> [(bar.start, bar.end) for bar in bars(set_start(two, "b", 0.5).steps)]
+    [(0.0, 1.5), (2.0, 3.5)]
+    """
     step = find_step(teardown, id)
     if not isinstance(start, str) and start is not None:
         start = round(checked_time(start, "pause"), 6) or None
@@ -39,7 +53,15 @@ def set_start(teardown: Teardown, id: str, start: str | float | None) -> Teardow
 
 
 def set_durations(teardown: Teardown, ids: Iterable[str], seconds: float) -> Teardown:
-    """Give steps one duration in seconds."""
+    """Give steps one duration in seconds.
+
+    Examples
+    --------
+    >>> from pulley.core.motion import Axial
+    >>> one = Teardown("Service", (Step("s1", ("block/screw",), Axial((0, 0, 1), 60)),))
+    >>> set_durations(one, ["s1"], 3).steps[0].timing.duration
+    3.0
+    """
     return with_each(
         teardown,
         [
@@ -53,6 +75,11 @@ def scale_times(teardown: Teardown, factor: float) -> Teardown:
     """Make every step, the pauses between them and the orbits ``factor`` times as long.
 
     Raises PulleyError when one would be too short or too long.
+
+    Raises
+    ------
+    PulleyError
+        When a step would be too short or too long.
     """
     orbits = tuple(
         replace(o, duration=checked_time(o.duration * factor, "camera move", SHORTEST)) for o in teardown.orbits
@@ -70,7 +97,13 @@ def _stretched(step: Step, factor: float) -> Step:
 
 
 def set_total(teardown: Teardown, assembly: Assembly, seconds: float) -> Teardown:
-    """Make the film last so many seconds, everything in proportion; PulleyError when nothing plays."""
+    """Make the film last so many seconds, everything in proportion; PulleyError when nothing plays.
+
+    Raises
+    ------
+    PulleyError
+        When nothing plays, or a step would be too short or too long.
+    """
     end = compose(assembly, teardown).duration
     if not end:
         raise PulleyError("Nothing plays yet. Make a step first.")
@@ -82,6 +115,13 @@ def drag_bar(teardown: Teardown, id: str, start: float) -> Teardown:
 
     Where its middle has passed that of another bar it changes places with it. Otherwise it begins after a
     pause, or together with the one before when it was drawn back over that one's end. What follows moves along.
+
+    Parameters
+    ----------
+    teardown : Teardown
+    id : str
+    start : float
+        Seconds.
     """
     step, timed = find_step(teardown, id), bars(teardown.steps)
     place = teardown.steps.index(step)

@@ -49,7 +49,13 @@ def show_step_trails(teardown: Teardown, ids: Sequence[str], shown: bool) -> Tea
 
 
 def set_anchors(teardown: Teardown, assembly: Assembly, component: str, points: Sequence[Vector3]) -> Teardown:
-    """The points (3,) at home in mm that a component's trail lines start from; found by themselves when none."""
+    """The points (3,) at home in mm that a component's trail lines start from; found by themselves when none.
+
+    Raises
+    ------
+    PulleyError
+        When there are too many, or one is out of range.
+    """
     if len(points) > MOST:
         raise PulleyError(f"A component has at most {MOST} anchors.")
     (leaf,) = _one_leaf(assembly, component)
@@ -75,6 +81,11 @@ def add_jog(teardown: Teardown, component: str, jog: Jog) -> Teardown:
     """One dogleg more on a component's trail, in place of those of the same leg that it overlaps.
 
     Raises PulleyError when it has no extent, or leaves the leg.
+
+    Raises
+    ------
+    PulleyError
+        When it has no extent, or leaves the leg.
     """
     if not (0 <= jog.start < jog.end <= 1 and jog.leg >= 0) or not np.isfinite(jog.offset).all():
         raise PulleyError("A dogleg lies between the two ends of a line. Drag its middle again.")
@@ -137,7 +148,22 @@ def set_line(
     through: bool | None = None,
     marks: bool | None = None,
 ) -> Teardown:
-    """How all trail lines look; None leaves that as it is."""
+    """How all trail lines look; None leaves that as it is.
+
+    Parameters
+    ----------
+    teardown : Teardown
+    line : str, optional
+        One of `LINES`.
+    width : float, optional
+        In mm on paper.
+    colour : str, optional
+        ``#rrggbb``.
+    through : bool, optional
+        Whether parts do not hide it.
+    marks : bool, optional
+        Whether its ends are marked.
+    """
     if line is not None and line not in LINES:
         raise PulleyError(f"There is no line “{line[:40]}”. Choose one of {', '.join(LINES)}.")
     if width is not None and not WIDTHS[0] <= width <= WIDTHS[1]:
@@ -150,7 +176,13 @@ def set_line(
 
 
 def checked_colour(colour: str) -> str:
-    """A colour as ``#rrggbb`` in small letters; PulleyError when it is none."""
+    """A colour as ``#rrggbb`` in small letters; PulleyError when it is none.
+
+    Examples
+    --------
+    >>> checked_colour("#1F6F8B")
+    '#1f6f8b'
+    """
     if not re.fullmatch("#[0-9a-fA-F]{6}", colour):
         raise PulleyError(f"“{colour[:20]}” is not a colour. Give it as #rrggbb, such as #1f6f8b.")
     return colour.lower()
@@ -174,7 +206,19 @@ def set_tint(
     colour: str | None = None,
     opacity: float | None = None,
 ) -> Teardown:
-    """A colour, or an opacity, of components in this teardown; an empty colour gives back their own."""
+    """A colour, or an opacity, of components in this teardown; an empty colour gives back their own.
+
+    Parameters
+    ----------
+    teardown : Teardown
+    assembly : Assembly
+    members : sequence of str
+        Paths of components.
+    colour : str, optional
+        ``#rrggbb``, or empty.
+    opacity : float, optional
+        From `FAINTEST` to 1.
+    """
     if opacity is not None and not FAINTEST <= opacity <= 1:
         raise PulleyError(f"An opacity lies between {FAINTEST:.0%} and 100%; to see nothing of it, hide it.")
     now = {tint.component: tint for tint in teardown.tints}

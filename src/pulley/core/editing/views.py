@@ -22,6 +22,11 @@ def save_camera(teardown: Teardown, camera: Camera) -> tuple[Teardown, Camera]:
     """Save a view: a new one when its id is empty, else in place of the one with that id.
 
     Raises PulleyError when a number is not finite, or eye and target coincide.
+
+    Raises
+    ------
+    PulleyError
+        When a number is not finite, or eye and target coincide.
     """
     check_camera(camera)
     camera = replace(camera, name=checked_name(camera.name, "name of the view"))
@@ -62,7 +67,13 @@ def show_trails(teardown: Teardown, shown: bool) -> Teardown:
 
 
 def rename(teardown: Teardown, name: str) -> Teardown:
-    """Give the teardown another name."""
+    """Give the teardown another name.
+
+    Examples
+    --------
+    >>> rename(Teardown("Plan"), " Service ").name
+    'Service'
+    """
     return replace(teardown, name=checked_name(name, "name"))
 
 
@@ -81,7 +92,17 @@ def find_pose(teardown: Teardown, id: str) -> KeptPose:
 
 
 def keep_pose(teardown: Teardown, name: str, step: str = "", share: float = 1.0) -> tuple[Teardown, KeptPose]:
-    """Keep the arrangement at an instant by name: when ``share`` of a step's time has passed, or assembled."""
+    """Keep the arrangement at an instant by name: when ``share`` of a step's time has passed, or assembled.
+
+    Parameters
+    ----------
+    teardown : Teardown
+    name : str
+    step : str
+        Its id; empty for everything assembled.
+    share : float
+        Of the step's time, from 0 to 1.
+    """
     if step:
         find_step(teardown, step)
     if not 0 <= share <= 1:

@@ -22,13 +22,24 @@ def _silent(_share: float, _message: str) -> None:
 
 
 def sha256_of(path: Path) -> str:
-    """SHA-256 of a file's bytes, as 64 hexadecimal digits."""
+    """SHA-256 of a file's bytes, as 64 hexadecimal digits.
+
+    Notes
+    -----
+    FIPS 180-4; the file is read in pieces.
+    """
     with path.open("rb") as file:
         return hashlib.file_digest(file, "sha256").hexdigest()
 
 
 def check_file(path: Path, name: str) -> None:
-    """Raise PulleyError when the file cannot be a whole STEP file; costs one look at its ends."""
+    """Raise PulleyError when the file cannot be a whole STEP file; costs one look at its ends.
+
+    Raises
+    ------
+    PulleyError
+        With what is wrong with it: empty, cut short, or something else by its first bytes.
+    """
     try:
         size = path.stat().st_size
         with path.open("rb") as file:

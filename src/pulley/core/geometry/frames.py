@@ -14,14 +14,26 @@ VectorLike = Vector | Vector3
 
 
 def translation(vector: Vector) -> Pose:
-    """The pose that moves by ``vector`` (3,) mm and does not turn."""
+    """The pose that moves by ``vector`` (3,) mm and does not turn.
+
+    Examples
+    --------
+    >>> translation(np.array([0.0, 0.0, 5.0]))[:3, 3].tolist()
+    [0.0, 0.0, 5.0]
+    """
     pose = np.eye(4)
     pose[:3, 3] = vector
     return pose
 
 
 def apply(pose: Pose, points: NDArray[np.float64]) -> NDArray[np.float64]:
-    """Points (..., 3) in mm carried by a pose (4, 4)."""
+    """Points (..., 3) in mm carried by a pose (4, 4).
+
+    Examples
+    --------
+    >>> apply(translation(np.array([0.0, 0.0, 5.0])), np.zeros((2, 3))).tolist()
+    [[0.0, 0.0, 5.0], [0.0, 0.0, 5.0]]
+    """
     return points @ pose[:3, :3].T + pose[:3, 3]
 
 
@@ -36,7 +48,22 @@ def triple(vector: object) -> Vector3:
 
 
 def unit(vector: VectorLike) -> Vector:
-    """The direction of ``vector``; ValueError when it has none (zero or not finite)."""
+    """The direction of ``vector``; ValueError when it has none (zero or not finite).
+
+    Parameters
+    ----------
+    vector : (3,) array or sequence
+
+    Raises
+    ------
+    ValueError
+        When its length is below 1e-12, or a number of it is not finite.
+
+    Examples
+    --------
+    >>> unit((0, 3, 4)).tolist()
+    [0.0, 0.6, 0.8]
+    """
     vector = np.asarray(vector, dtype=float)
     length = math.sqrt(float(vector @ vector)) if vector.shape == (3,) else 0.0
     if not 1e-12 <= length < math.inf:
@@ -45,7 +72,13 @@ def unit(vector: VectorLike) -> Vector:
 
 
 def nearest_axis(vector: Vector) -> tuple[float, float, float]:
-    """The one of the six axis directions that is nearest to a vector (3,); the first of those equally near."""
+    """The one of the six axis directions that is nearest to a vector (3,); the first of those equally near.
+
+    Examples
+    --------
+    >>> nearest_axis(np.array([0.1, -0.9, 0.2]))
+    (0.0, -1.0, 0.0)
+    """
     k = int(np.argmax(np.abs(vector)))
     return tuple((np.sign(vector[k]) * np.eye(3)[k] + 0.0).tolist())
 
@@ -70,7 +103,14 @@ def _view_frame(direction: bytes) -> NDArray[np.float64]:
 
 
 def inverse(pose: Pose) -> Pose:
-    """The pose that undoes a rigid pose."""
+    """The pose that undoes a rigid pose.
+
+    Examples
+    --------
+    >>> pose = translation(np.array([1.0, 2.0, 3.0]))
+    >>> bool((inverse(pose) @ pose == np.eye(4)).all())
+    True
+    """
     back = np.eye(4)
     back[:3, :3] = pose[:3, :3].T
     back[:3, 3] = -pose[:3, :3].T @ pose[:3, 3]

@@ -241,7 +241,18 @@ def _parted(
 
 
 def corner_angles(corners: NDArray[np.float64]) -> NDArray[np.float64]:
-    """Angle in radians (m, 3) at each corner; weights that do not depend on how a face was cut up."""
+    """Angle in radians (m, 3) at each corner; weights that do not depend on how a face was cut up.
+
+    Parameters
+    ----------
+    corners : (m, 3, 3) float64
+        The corners of triangles; the unit does not matter.
+
+    Examples
+    --------
+    >>> np.degrees(corner_angles(np.array([[[0.0, 0, 0], [1, 0, 0], [0, 1, 0]]]))).round(6).tolist()
+    [[90.0, 45.0, 45.0]]
+    """
     angles = np.empty(corners.shape[:2])
     for k in range(3):
         p = corners[:, (k + 1) % 3] - corners[:, k]
@@ -252,7 +263,18 @@ def corner_angles(corners: NDArray[np.float64]) -> NDArray[np.float64]:
 
 
 def mesh_volume(corners: NDArray[np.float64]) -> float:
-    """Signed volume in mm3 enclosed by triangles (m, 3, 3), by the divergence theorem."""
+    """Signed volume in mm3 enclosed by triangles (m, 3, 3), by the divergence theorem.
+
+    Parameters
+    ----------
+    corners : (m, 3, 3) float64
+        In mm; anticlockwise seen from outside.
+
+    Examples
+    --------
+    >>> round(mesh_volume(box_mesh((0, 0, 0), (1, 2, 3)).corners), 9)
+    6.0
+    """
     a, b, c = np.moveaxis(corners, 1, 0)
     return float(np.einsum("ij,ij->", a, np.cross(b, c)) / 6)
 
@@ -272,7 +294,13 @@ def flat_mesh(corners: NDArray[np.float64]) -> Mesh:
 
 
 def box_mesh(low: tuple[float, float, float], high: tuple[float, float, float]) -> Mesh:
-    """An axis-aligned box between two corners in mm."""
+    """An axis-aligned box between two corners in mm.
+
+    Examples
+    --------
+    >>> len(box_mesh((0, 0, 0), (1, 2, 3)).triangles)
+    12
+    """
     corners = np.array([[low, high][i][k] for i in (0, 1) for k in range(3)]).reshape(2, 3)
     points = np.array([[corners[x, 0], corners[y, 1], corners[z, 2]] for x in (0, 1) for y in (0, 1) for z in (0, 1)])
     quads = [(0, 1, 3, 2), (4, 6, 7, 5), (0, 4, 5, 1), (2, 3, 7, 6), (0, 2, 6, 4), (1, 5, 7, 3)]

@@ -7,7 +7,15 @@ from numba import njit
 
 @njit(cache=True, nogil=True)
 def pixel_box(a, b, c, height, width):  # noqa: ANN001, ANN201
-    """The pixels (left, right, top, bottom), within a picture, whose middles a triangle of points (3,) may cover."""
+    """The pixels (left, right, top, bottom), within a picture, whose middles a triangle of points (3,) may cover.
+
+    Parameters
+    ----------
+    a, b, c : (3,) float64
+        Corners: pixels from the upper left corner, and a depth.
+    height, width : int
+        Of the picture, in pixels.
+    """
     left = max(int(math.ceil(min(a[0], b[0], c[0]) - 0.5)), 0)
     right = min(int(math.floor(max(a[0], b[0], c[0]) - 0.5)), width - 1)
     top = max(int(math.ceil(min(a[1], b[1], c[1]) - 0.5)), 0)
@@ -17,7 +25,13 @@ def pixel_box(a, b, c, height, width):  # noqa: ANN001, ANN201
 
 @njit(cache=True, nogil=True)
 def area_of(a, b, c):  # noqa: ANN001, ANN201
-    """Twice the area of a projected triangle, with its sense; 0 where it is not in front of the eye."""
+    """Twice the area of a projected triangle, with its sense; 0 where it is not in front of the eye.
+
+    Parameters
+    ----------
+    a, b, c : (3,) float64
+        Corners: pixels from the upper left corner, and a depth.
+    """
     if not (math.isfinite(a[2]) and math.isfinite(b[2]) and math.isfinite(c[2])):
         return 0.0
     return (b[0] - a[0]) * (c[1] - a[1]) - (c[0] - a[0]) * (b[1] - a[1])
@@ -25,7 +39,17 @@ def area_of(a, b, c):  # noqa: ANN001, ANN201
 
 @njit(cache=True, nogil=True)
 def depth_at(x, y, a, b, c, area):  # noqa: ANN001, ANN201
-    """The depth of a projected triangle at the middle of a pixel; infinite beside it."""
+    """The depth of a projected triangle at the middle of a pixel; infinite beside it.
+
+    Parameters
+    ----------
+    x, y : int
+        The pixel.
+    a, b, c : (3,) float64
+        Corners: pixels from the upper left corner, and a depth that is straight across the picture.
+    area : float
+        As `area_of` gives it.
+    """
     u, v = x + 0.5 - a[0], y + 0.5 - a[1]
     s = (u * (c[1] - a[1]) - (c[0] - a[0]) * v) / area
     t = ((b[0] - a[0]) * v - u * (b[1] - a[1])) / area

@@ -47,6 +47,19 @@ def inertia_axis(mesh: Mesh) -> Line | None:
     """The axis through the centre of mass about which a solid is balanced as a round or regular one is.
 
     Two of its principal moments are equal there, the third is not. None for any other solid.
+
+    Returns
+    -------
+    Line or None
+        A point of it in mm, and its unit direction (3,).
+
+    Examples
+    --------
+    >>> from pulley.core.geometry.mesh import box_mesh
+    >>> np.abs(inertia_axis(box_mesh((0, 0, 0), (1, 1, 3))).direction).round(6).tolist()
+    [0.0, 0.0, 1.0]
+    >>> inertia_axis(box_mesh((0, 0, 0), (1, 2, 3))) is None
+    True
     """
     if not mesh.closed:
         return None
@@ -65,7 +78,14 @@ def inertia_axis(mesh: Mesh) -> Line | None:
 
 
 def cylindrical(points: NDArray[np.float64], axis: Line) -> NDArray[np.float64]:
-    """Points (n, 3) as radius, angle and height (n, 3) about an axis."""
+    """Points (n, 3) as radius, angle and height (n, 3) about an axis.
+
+    Examples
+    --------
+    >>> upright = Line(np.zeros(3), np.array([0.0, 0.0, 1.0]))
+    >>> cylindrical(np.array([[3.0, 4.0, 7.0]]), upright)[0, [0, 2]].tolist()
+    [5.0, 7.0]
+    """
     x, y, z = (view_frame(axis.direction) @ (points - axis.origin).T).reshape(3, -1)
     return np.stack([np.hypot(x, y), np.arctan2(y, x), z], axis=-1)
 
@@ -76,6 +96,17 @@ def find_thread(points: NDArray[np.float64], outward: bool) -> Thread | None:
     ``outward`` for the outside of a screw, whose crest is its greatest radius; else for a nut's hole.
     In a narrow sector the crest comes again after each pitch; all round, its height less the hand's
     share of the pitch stays the same.
+
+    Parameters
+    ----------
+    points : (n, 3) float64
+        Radius in mm, angle in radians and height in mm, as `cylindrical` gives them.
+    outward : bool
+
+    Returns
+    -------
+    Thread or None
+        Its hand, and its pitch in mm.
     """
     radius = points[:, 0]
     low, high = radius.min(), radius.max()
@@ -109,7 +140,25 @@ def _spacing(crest: NDArray[np.float64]) -> float | None:
 
 
 def direction_between(line: Line, other: Line, within: float, angle: float = 0.5) -> Vector | None:
-    """The direction (3,) of two axes that are one within mm and degrees; None when they are two."""
+    """The direction (3,) of two axes that are one within mm and degrees; None when they are two.
+
+    Parameters
+    ----------
+    line, other : Line
+    within : float
+        In mm, how far apart they may lie.
+    angle : float
+        In degrees, how far askew they may be.
+
+    Examples
+    --------
+    >>> upright = Line(np.zeros(3), np.array([0.0, 0.0, 1.0]))
+    >>> beside = Line(np.array([0.01, 0.0, 5.0]), np.array([0.0, 0.0, -1.0]))
+    >>> direction_between(upright, beside, within=0.1) is None
+    False
+    >>> direction_between(upright, beside, within=0.001) is None
+    True
+    """
     if abs(line.direction @ other.direction) < np.cos(np.radians(angle)):
         return None
     apart = other.origin - line.origin

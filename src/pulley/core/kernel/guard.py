@@ -56,6 +56,11 @@ def fence(read: Iterable[Path], write: Iterable[Path]) -> bool:
     no connection; whether this machine can do that.
 
     Call it before threads are started: Landlock holds for the calling thread and those that it begins later.
+
+    Returns
+    -------
+    bool
+        Whether this machine can do that (Linux 5.13 with Landlock).
     """
     call = ctypes.CDLL(None, use_errno=True).syscall if sys.platform == "linux" else None
     version = call(CREATE_RULESET, None, ctypes.c_size_t(0), 1) if call else -1

@@ -37,7 +37,15 @@ def error_line(sentence: str) -> str:
 
 
 def answer(line: str) -> dict[str, Any]:
-    """What a line says; nothing when the kernel itself has printed it."""
+    """What a line says; nothing when the kernel itself has printed it.
+
+    Examples
+    --------
+    >>> answer(progress_line(0.5, "Meshing"))["progress"]
+    0.5
+    >>> answer("*** a line of the kernel's own ***")
+    {}
+    """
     try:
         said = json.loads(line)
     except ValueError:

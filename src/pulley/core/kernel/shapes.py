@@ -91,6 +91,13 @@ def mesh_for_contact(shape: TopoDS_Shape, warp: Pose, error: float | None = None
 
     To within ``error`` mm, by default what the thickness of its own walls asks for; coarser where that would take more
     than `BUDGET` triangles, as ``Mesh.error`` then says.
+
+    Parameters
+    ----------
+    shape : TopoDS_Shape
+    warp : (4, 4) float64
+    error : float, optional
+        In mm.
     """
     scale = warp[1, 1]
     mesh = _within_budget(shape, (error or CHORD) / scale)
@@ -139,7 +146,14 @@ def missing_faces(shape: TopoDS_Shape) -> int:
 
 
 def mesh_shape(shape: TopoDS_Shape, chord: float) -> Mesh:
-    """Mesh a shape in its own frame to within ``chord`` mm, keeping its exact edges and features."""
+    """Mesh a shape in its own frame to within ``chord`` mm, keeping its exact edges and features.
+
+    Parameters
+    ----------
+    shape : TopoDS_Shape
+    chord : float
+        In mm: how far a facet may lie off its face.
+    """
     groups = _bodies(shape)
     faces = [face for group in groups for face in group]
     ruled = all(BRepAdaptor_Surface(face).GetType() in RULED for face in faces)

@@ -201,7 +201,18 @@ class Shorter:
 
 
 def checked_distance(distance: float) -> float:
-    """The distance, above 0 and not absurd; PulleyError otherwise."""
+    """The distance, above 0 and not absurd; PulleyError otherwise.
+
+    Raises
+    ------
+    PulleyError
+        With the distances that are possible.
+
+    Examples
+    --------
+    >>> checked_distance(60)
+    60.0
+    """
     if not 0 < distance <= DISTANCE_LIMIT:
         raise PulleyError(f"A distance is above 0 and at most {DISTANCE_LIMIT:,.0f} mm.")
     return float(distance)
@@ -216,13 +227,25 @@ def check_direction(direction: Vector3, field: str) -> None:
 
 
 def reversed_vector(vector: Vector3) -> Vector3:
-    """The vector the other way, without negative zeros."""
+    """The vector the other way, without negative zeros.
+
+    Examples
+    --------
+    >>> reversed_vector((1.0, 0.0, -2.0))
+    (-1.0, 0.0, 2.0)
+    """
     x, y, z = vector
     return (-x + 0.0, -y + 0.0, -z + 0.0)
 
 
 def mapped_vector(isometry: Pose, vector: Vector3) -> Vector3:
-    """A direction (3,) turned by an isometry (4, 4); what is nearly round is round."""
+    """A direction (3,) turned by an isometry (4, 4); what is nearly round is round.
+
+    Examples
+    --------
+    >>> mapped_vector(np.diag([-1.0, 1, 1, 1]), (1.0, 2.0, 0.0))
+    (-1.0, 2.0, 0.0)
+    """
     exact = isometry[:3, :3] @ np.array(vector)
     return triple(np.where(np.abs(exact - np.round(exact, 6)) < 1e-9, np.round(exact, 6), exact))
 
@@ -233,11 +256,23 @@ def mapped_axis(isometry: Pose, axis: Axis) -> Axis:
 
 
 def mapped_point(isometry: Pose, point: Vector3) -> Vector3:
-    """A point (3,) carried by an isometry (4, 4)."""
+    """A point (3,) carried by an isometry (4, 4).
+
+    Examples
+    --------
+    >>> mapped_point(np.diag([-1.0, 1, 1, 1]), (1.0, 2.0, 3.0))
+    (-1.0, 2.0, 3.0)
+    """
     x, y, z = apply(isometry, np.array(point)).tolist()
     return x, y, z
 
 
 def hand(isometry: Pose) -> float:
-    """1 for an isometry that keeps right hands right, -1 for a mirror."""
+    """1 for an isometry that keeps right hands right, -1 for a mirror.
+
+    Examples
+    --------
+    >>> hand(np.eye(4)), hand(np.diag([-1.0, 1, 1, 1]))
+    (1.0, -1.0)
+    """
     return float(np.sign(np.linalg.det(isometry[:3, :3])))

@@ -25,6 +25,20 @@ def bring_along(scene: Scene, movers: Iterable[str], direction: Vector, still: I
     What those push in turn comes along too; ``still`` leaves stay whatever happens. In tree order, the
     movers themselves not among them. Empty when nothing would be left behind: then the movers are held,
     and nothing sits on them.
+
+    Parameters
+    ----------
+    scene : Scene
+    movers : iterable of str
+        Paths of leaves.
+    direction : (3,) float64
+        Of any length but zero.
+    still : iterable of str
+
+    Returns
+    -------
+    tuple of str
+        Paths of leaves, in tree order.
     """
     direction = unit(direction)
     kept = set(still)
@@ -62,6 +76,11 @@ def matches(assembly: Assembly, step: Step) -> tuple[Match, ...]:
     to what surrounds the member, under a ``rotation``, a ``mirror`` or a ``translation``; where the
     surroundings are one large part, it is enough that the same things stop both, equally far along
     their ways. The step is mapped by the same isometry. In tree order, members of the step left out.
+
+    Returns
+    -------
+    tuple of Match
+        Each with the component, how it corresponds, and its step.
     """
     member = step.members[0]
     scene = home_scene(assembly)
@@ -83,6 +102,11 @@ def with_matches(teardown: Teardown, id: str, chosen: Iterable[Match], assembly:
 
     A match that makes the very same motion joins the step; the others get steps of their own, which
     play together with it, under their members' names where an assembly says them.
+
+    Raises
+    ------
+    PulleyError
+        When the step is gone, or there would be too many steps.
     """
     place = next(k for k, step in enumerate(teardown.steps) if step.id == id)
     step = teardown.steps[place]

@@ -19,6 +19,16 @@ def parse_direction(assembly: Assembly, text: str) -> Vector:
     the flat face nearest to it, ``edge:PATH@X,Y,Z`` along the edge nearest to it. At home.
 
     Raises PulleyError with what to write instead.
+
+    Raises
+    ------
+    PulleyError
+        With what to write instead.
+
+    Examples
+    --------
+    >>> parse_direction(Assembly("empty", ()), "0,0,0:10,0,0").tolist()
+    [1.0, 0.0, 0.0]
     """
     kind, colon, rest = text.partition(":")
     if kind in ("axis", "normal", "edge") and colon:

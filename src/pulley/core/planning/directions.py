@@ -19,6 +19,12 @@ def candidates(scene: Scene, movers: Iterable[str]) -> NDArray[np.float64]:
 
     Its own are the axes of its round faces, both ways, and both normals of every plane with which it
     touches something that stays.
+
+    Parameters
+    ----------
+    scene : Scene
+    movers : iterable of str
+        Paths of leaves.
     """
     chosen = list(movers)
     found = [np.array(direction) for _, _, direction in AXES]
@@ -69,7 +75,13 @@ def _planes(scene: Scene, path: str) -> NDArray[np.float64]:
 
 
 def plain_direction(direction: Vector) -> Vector:
-    """The direction without round-off beside an axis, so that aligned models keep exact numbers."""
+    """The direction without round-off beside an axis, so that aligned models keep exact numbers.
+
+    Examples
+    --------
+    >>> plain_direction(np.array([1e-12, 0.0, 1.0])).tolist()
+    [0.0, 0.0, 1.0]
+    """
     direction = direction / np.linalg.norm(direction)
     whole = np.round(direction)
     return whole if np.abs(direction - whole).max() < 1e-9 else direction

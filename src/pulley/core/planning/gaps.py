@@ -27,6 +27,14 @@ def spaced(
     """Distances for removals, by a gap in mm, or so that the longest side comes to a length in mm.
 
     Without either, gaps are 3 % of the assembly's diagonal, and wider where that shows more from the home view.
+
+    Parameters
+    ----------
+    blocking : Blocking
+    teardown : Teardown
+    removals : sequence of Removal
+    gap, length : float or None
+        In mm; one of them, or neither.
     """
     pitch = round_pitch(blocking.scene.assembly.diagonal, "mm")
     usual = gap or max(GAP_SHARE * blocking.scene.assembly.diagonal, pitch)
@@ -96,7 +104,13 @@ def _hidden(blocking: Blocking, teardown: Teardown, placed: Sequence[Placed]) ->
 
 
 def extent(blocking: Blocking, placed: Sequence[Placed]) -> float:
-    """The longest side in mm of the bounds of everything at the end."""
+    """The longest side in mm of the bounds of everything at the end.
+
+    Parameters
+    ----------
+    blocking : Blocking
+    placed : sequence of Placed
+    """
     boxes = blocking.scene.boxes.copy()
     for k, shift in end_shifts(placed).items():
         boxes[blocking.scene.places(blocking.units[k].leaves)] += shift

@@ -36,6 +36,11 @@ def common_axis(scene: Scene, members: Sequence[str]) -> Axis | None:
 
     The plane and the circle are fitted by least squares. Two members have an axis half-way between
     them, square to the line from one to the other.
+
+    Returns
+    -------
+    Axis or None
+        Through the middle of the circle, in mm, square to its plane.
     """
     points = np.array([_middle(scene, member) for member in members])
     centre = points.mean(0)
@@ -65,7 +70,17 @@ def _square_to(vector: Vector) -> Vector:
 
 
 def outward(scene: Scene, members: Sequence[str], axis: Axis, pitch: float) -> Outward:
-    """How members leave an axis, each in its own direction, every other member out of its way."""
+    """How members leave an axis, each in its own direction, every other member out of its way.
+
+    Parameters
+    ----------
+    scene : Scene
+    members : sequence of str
+        Paths of components.
+    axis : Axis
+    pitch : float
+        In mm; the suggested distance is a multiple of it.
+    """
     directions = {member: _away(scene, member, axis) for member in members}
     everyone = set(scene.assembly.leaves_of(members))
     free, blocker, suggested = np.inf, None, pitch
@@ -113,7 +128,15 @@ def own_axis(scene: Scene, members: Sequence[str]) -> Axis | None:
 
 
 def free_turn(scene: Scene, members: Sequence[str], turn: Screw) -> tuple[float | None, str | None]:
-    """How far in degrees a selection is free to turn, and what stops it; (None, None) when nothing does."""
+    """How far in degrees a selection is free to turn, and what stops it; (None, None) when nothing does.
+
+    Returns
+    -------
+    angle : float or None
+        In degrees; None when nothing stops it.
+    blocker : str or None
+        The leaf that stops it.
+    """
     moving = set(scene.assembly.leaves_of(members))
     best, blocker = np.inf, None
     for leaf in moving:

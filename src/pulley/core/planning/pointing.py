@@ -39,6 +39,16 @@ def feature_at(scene: Scene, path: str, point: Vector, normal: Vector, reach: fl
 
     ``reach`` is how near in mm the pointer has to be to a corner or an edge to mean it. Where the part
     has no face there that was kept from its model, the facet itself stands for one.
+
+    Parameters
+    ----------
+    scene : Scene
+    path : str
+        Of the leaf.
+    point, normal : (3,) float64
+        In mm, and of length 1, where the scene has the leaf.
+    reach : float
+        In mm.
     """
     if path not in scene.poses:
         raise PulleyError("There is nothing to point at there. Point at a component.")
@@ -134,6 +144,16 @@ def onto(moved: Feature, target: Feature, flip: bool = False) -> Pose:
 
     Lines are laid on lines, turned the shorter way (the other way with ``flip``), faces face to face,
     and the points that count on each other; with a corner in it, points only.
+
+    Parameters
+    ----------
+    moved, target : Feature
+    flip : bool
+
+    Returns
+    -------
+    (4, 4) float64
+        From where the first feature is now, in mm.
     """
     turned = np.eye(4)
     if moved.direction and target.direction:
@@ -157,7 +177,14 @@ def _turning(a: Vector, b: Vector) -> np.ndarray:
 
 
 def beyond(scene: Scene, origin: Vector, normal: Vector) -> tuple[str, ...]:
-    """The leaves that lie wholly on the side of a plane that its normal (3,) points to, touching it at most."""
+    """The leaves that lie wholly on the side of a plane that its normal (3,) points to, touching it at most.
+
+    Parameters
+    ----------
+    scene : Scene
+    origin, normal : (3,) float64
+        A point of the plane in mm, and the direction of the side that is meant.
+    """
     along = unit(normal)
     low = scene.boxes_along(along)[:, 0, 2]
     level = float(np.asarray(origin) @ along)

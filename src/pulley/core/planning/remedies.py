@@ -81,6 +81,19 @@ def remedies(assembly: Assembly, teardown: Teardown, verdict: Verdict, step_id: 
 
     Every one was applied and the whole teardown checked again. Empty when the step has no snags, or
     when nothing here helps.
+
+    Parameters
+    ----------
+    assembly : Assembly
+    teardown : Teardown
+    verdict : Verdict
+        Of this teardown.
+    step_id : str
+
+    Returns
+    -------
+    tuple of Remedy
+        The best one of each kind.
     """
     stage = stage_of(assembly, teardown, step_id)
     if not verdict.snags[step_id]:

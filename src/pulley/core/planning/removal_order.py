@@ -138,6 +138,13 @@ def peel(
     like places together. Where no unit is free by itself, further directions are tried, then the smallest set
     that can leave together, then two legs, then a turn. ``report`` is told units done and in all; where it raises
     `Enough`, what was found so far comes back.
+
+    Returns
+    -------
+    removals : list of Removal
+        In the order in which the units leave.
+    left : list of int
+        The units for which none was found.
     """
     state = Peeling(blocking, set(present), set(fixed), wishes)
     total = len(state.left)

@@ -21,7 +21,18 @@ def scene_after(
     movers: tuple[str, ...] = (),
     offset: Vector3 = (0.0, 0.0, 0.0),
 ) -> Scene:
-    """Everything after the first ``played`` steps (all when None), with ``movers`` moved on by ``offset`` (3,) mm."""
+    """Everything after the first ``played`` steps (all when None), with ``movers`` moved on by ``offset`` (3,) mm.
+
+    Parameters
+    ----------
+    assembly : Assembly
+    teardown : Teardown
+    played : int, optional
+    movers : tuple of str
+        Paths of components.
+    offset : (3,)
+        In mm.
+    """
     states = displacements(assembly, teardown)
     state = dict(states[len(states) - 1 if played is None else max(0, min(played, len(states) - 1))])
     if any(offset):

@@ -18,6 +18,13 @@ def stack_layers(scene: Scene, members: Sequence[str], direction: Vector3) -> La
     A member that would run into another lies behind it. A layer holds those with equally many others
     behind them, one behind the other; members that hold each other both ways share one. Where nothing
     lies behind anything every member is a layer of its own, in the order of their rears.
+
+    Parameters
+    ----------
+    scene : Scene
+    members : sequence of str
+        Paths of components.
+    direction : (3,)
     """
     graph = nx.DiGraph()
     graph.add_nodes_from(members)
@@ -55,7 +62,15 @@ def _behind(scene: Scene, members: Sequence[str], direction: Vector3) -> set[tup
 
 
 def extents(scene: Scene, members: Sequence[str], direction: Vector3) -> NDArray[np.float64]:
-    """From where to where (n, 2) in mm each member's bounds reach along a direction."""
+    """From where to where (n, 2) in mm each member's bounds reach along a direction.
+
+    Parameters
+    ----------
+    scene : Scene
+    members : sequence of str
+        Paths of components; one row for each, in their order.
+    direction : (3,)
+    """
     boxes = scene.boxes_along(unit(np.array(direction, float)))[:, :, 2]
     rows = [boxes[scene.places(scene.assembly.below[member])] for member in members]
     return np.array([(row[:, 0].min(), row[:, 1].max()) for row in rows]).reshape(-1, 2)

@@ -35,6 +35,14 @@ def ways_out(scene: Scene, movers: Iterable[str], pitch: float = PITCH) -> list[
 
     Among clear directions those along the axis that all of the selection shares come first, as a pin or
     a screw leaves along its own; then the one that needs the shortest step to stand free.
+
+    Parameters
+    ----------
+    scene : Scene
+    movers : iterable of str
+        Paths of leaves.
+    pitch : float
+        In mm; suggested distances are multiples of it.
     """
     chosen = list(movers)
     ways = [way_out(scene, chosen, direction, pitch) for direction in candidates(scene, chosen)]
@@ -83,6 +91,16 @@ def leaving_distance(scene: Scene, movers: list[str], direction: Vector, pitch: 
 
     What counts for a leaf are those leaves that stay, that its bounds overlap across the travel and that
     reach ahead of its rear.
+
+    Parameters
+    ----------
+    scene : Scene
+    movers : list of str
+        Paths of leaves.
+    direction : (3,) float64
+        A unit vector.
+    pitch : float
+        In mm.
     """
     boxes = scene.boxes_along(direction)
     chosen = np.isin(np.array(scene.paths, object), np.array(movers, object))

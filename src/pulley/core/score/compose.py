@@ -123,6 +123,16 @@ def compose(assembly: Assembly, teardown: Teardown) -> Score:
     """The Score of a teardown.
 
     Raises PulleyError as `travels` does.
+
+    Parameters
+    ----------
+    assembly : Assembly
+    teardown : Teardown
+
+    Returns
+    -------
+    Score
+        Times in seconds, places in mm in the assembly's frame.
     """
     timed = bars(teardown.steps)
     tracks = {path: [_standing(pose)] for path, pose in placements(assembly, teardown).items()}
@@ -151,6 +161,12 @@ def displacement_at(track: list[Segment], time: float, spread: float = 1.0) -> P
     """Rigid displacement (4, 4) from home of a component at ``time`` seconds; what the canvas computes.
 
     ``spread`` is a factor on every travel and every angle: 0 is assembled, 1 as defined.
+
+    Examples
+    --------
+    >>> up = Segment(0.0, 1.0, ((0.0, (0.0, 0.0, 0.0), STILL), (1.0, (0.0, 0.0, 60.0), STILL)))
+    >>> displacement_at([up], 0.5)[:3, 3].tolist()
+    [0.0, 0.0, 30.0]
     """
     pose = np.eye(4)
     for segment in track:

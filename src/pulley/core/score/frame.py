@@ -88,7 +88,15 @@ def _view(score: Score, time: float, before: Camera | None) -> Camera | None:
 
 
 def caption_at(score: Score, time: float) -> str:
-    """The caption in force: of the latest step that plays and has one; between two steps, of the one that has ended."""
+    """The caption in force: of the latest step that plays and has one; between two steps, of the one that has ended.
+
+    Examples
+    --------
+    >>> from pulley.core.score.compose import Bar
+    >>> score = Score(2.0, (Bar("s1", 0.0, 1.0, "Lift"), Bar("s2", 1.0, 2.0)))
+    >>> caption_at(score, 0.5), caption_at(score, 1.5)
+    ('Lift', '')
+    """
     if time <= 0:
         return ""
     begun = [bar for bar in score.steps if bar.start < time + SOON and bar.end > bar.start]
@@ -104,7 +112,24 @@ def steps_done(score: Score, time: float) -> int:
 def trail_lines(
     score: Score, time: float, spread: float = 1.0, hidden: Collection[str] = ()
 ) -> tuple[list[Polyline], list[Vector3]]:
-    """The trail lines (k, 3) at a time, and the points at which they have end marks."""
+    """The trail lines (k, 3) at a time, and the points at which they have end marks.
+
+    Parameters
+    ----------
+    score : Score
+    time : float
+        Seconds.
+    spread : float
+        A factor on every travel and angle.
+    hidden : collection of str
+        Components that have no trail now.
+
+    Returns
+    -------
+    lines : list of (k, 3) float64
+        In mm, whole: the line type is not cut out of them yet (`dashes` does that).
+    marks : list of (3,)
+    """
     lines: list[Polyline] = []
     marks: list[Vector3] = []
     groups: dict[int, list[Polyline]] = {}

@@ -101,12 +101,24 @@ def _displaced(group: list[tuple[Stage, Bar]], time: float) -> dict[str, Pose]:
 
 
 def move_of(displacement: Pose) -> Move:
-    """The straight travel or the turn that brings about a rigid displacement (4, 4)."""
+    """The straight travel or the turn that brings about a rigid displacement (4, 4).
+
+    Examples
+    --------
+    >>> move_of(translation(np.array([0.0, 0.0, 5.0]))).tolist()
+    [0.0, 0.0, 5.0]
+    """
     return screw_of(displacement) or displacement[:3, 3]
 
 
 def pose_of(move: Move | None, share: float = 1.0) -> Pose:
-    """The displacement (4, 4) that a share of a move brings about; None stands still."""
+    """The displacement (4, 4) that a share of a move brings about; None stands still.
+
+    Examples
+    --------
+    >>> pose_of(np.array([0.0, 0.0, 6.0]), 0.5)[:3, 3].tolist()
+    [0.0, 0.0, 3.0]
+    """
     if move is None:
         return np.eye(4)
     return move.at(share) if isinstance(move, Screw) else translation(share * move)
@@ -116,6 +128,11 @@ def relative(move: Move, other: Move | None) -> Move:
     """A move as seen from a body that makes another move meanwhile (None: stands still).
 
     Exact for two straight travels; a turn among them gives the screw with the same end.
+
+    Examples
+    --------
+    >>> relative(np.array([0.0, 0.0, 6.0]), np.array([0.0, 0.0, 2.0])).tolist()
+    [0.0, 0.0, 4.0]
     """
     if other is None:
         return move
@@ -125,5 +142,11 @@ def relative(move: Move, other: Move | None) -> Move:
 
 
 def carried(point: Vector, move: Move | None, share: float) -> Vector:
-    """Where a point (3,) of a moving body is at a share of its move."""
+    """Where a point (3,) of a moving body is at a share of its move.
+
+    Examples
+    --------
+    >>> carried(np.array([1.0, 0.0, 0.0]), np.array([0.0, 0.0, 6.0]), 0.5).tolist()
+    [1.0, 0.0, 3.0]
+    """
     return apply(pose_of(move, share), np.asarray(point))

@@ -48,6 +48,13 @@ def shots(assembly: Assembly, teardown: Teardown, timed: Sequence[Timed]) -> tup
     """Every camera move of a teardown in the order in which they begin; ``timed`` says when its steps play.
 
     A view that a step asks for and that is no more is left out, and so is an orbit of such a step.
+
+    Parameters
+    ----------
+    assembly : Assembly
+    teardown : Teardown
+    timed : sequence of Timed
+        One for each step, in their order.
     """
     cameras = {camera.id: camera for camera in teardown.cameras}
     found = [
@@ -73,7 +80,14 @@ def _to_view(step: Step, bar: Timed, camera: Camera, free: float) -> Shot:
 
 
 def saved_home(teardown: Teardown) -> Camera | None:
-    """The saved view from which a film starts: the first one named Home; None when there is none."""
+    """The saved view from which a film starts: the first one named Home; None when there is none.
+
+    Examples
+    --------
+    >>> views = Camera("c1", "Front", (0, -9, 0), (0, 0, 0)), Camera("c2", "home", (9, 9, 9), (0, 0, 0))
+    >>> saved_home(Teardown("Service", cameras=views)).id
+    'c2'
+    """
     return next((camera for camera in teardown.cameras if camera.name.strip().lower() == "home"), None)
 
 
@@ -89,7 +103,16 @@ def orbit_shots(assembly: Assembly, teardown: Teardown, orbit: Orbit, start: flo
 
 
 def view_at(moves: Sequence[Shot], time: float, before: Camera) -> Camera:
-    """The view at ``time`` seconds, come from the view ``before`` the first move; what the canvas computes."""
+    """The view at ``time`` seconds, come from the view ``before`` the first move; what the canvas computes.
+
+    Parameters
+    ----------
+    moves : sequence of Shot
+        In the order in which they begin.
+    time : float
+        Seconds.
+    before : Camera
+    """
     view = before
     for shot in moves:
         if time < shot.start:
@@ -101,7 +124,14 @@ def view_at(moves: Sequence[Shot], time: float, before: Camera) -> Camera:
 
 
 def swung(view: Camera, shot: Shot, share: float) -> Camera:
-    """A view swung round an orbit's line by a share of its angle."""
+    """A view swung round an orbit's line by a share of its angle.
+
+    Examples
+    --------
+    >>> view = Camera("", "", (10.0, 0.0, 0.0), (0.0, 0.0, 0.0))
+    >>> [round(v, 9) for v in swung(view, Shot(0.0, 1.0, None, angle=90.0), 1.0).eye]
+    [0.0, 10.0, 0.0]
+    """
     turn = Rotation.from_rotvec(unit(np.array(shot.up, float)) * np.radians(shot.angle * share))
     middle = np.array(shot.centre, float)
 
@@ -113,7 +143,14 @@ def swung(view: Camera, shot: Shot, share: float) -> Camera:
 
 def mixed(a: Camera, b: Camera, share: float) -> Camera:
     """A view on the way from one to another: the target goes straight, the eye swings round it, its distance
-    grows or shrinks by an even factor."""
+    grows or shrinks by an even factor.
+
+    Examples
+    --------
+    >>> near, far = (Camera("", "", (d, 0.0, 0.0), (0.0, 0.0, 0.0)) for d in (1.0, 4.0))
+    >>> mixed(near, far, 0.5).eye
+    (2.0, 0.0, 0.0)
+    """
     if share >= 1:
         return b
     arms = [np.subtract(view.eye, view.target) for view in (a, b)]

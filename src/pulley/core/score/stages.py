@@ -80,6 +80,10 @@ def skew_members(assembly: Assembly, stage: Stage) -> list[tuple[str, float]]:
 
     A member that is a single round part should travel along its own axis; more than 1 degree off is
     worth a warning. An axis that runs square across the travel (within 1 degree) is not meant to lie along it.
+
+    Returns
+    -------
+    list of (path, angle in degrees)
     """
     found = []
     for member in stage.step.members if isinstance(stage.step.motion, Radial) else ():
@@ -100,6 +104,11 @@ def nearest_first(assembly: Assembly, stage: Stage) -> tuple[str, ...]:
     """A step's members in the order in which their rears lie along its last leg, as the step finds them.
 
     In this order the layers of a stack fan out without meeting one another.
+
+    Raises
+    ------
+    PulleyError
+        When the step turns: then nothing has an order along its way.
     """
     along = {}
     for member in stage.step.members:
@@ -117,6 +126,16 @@ def stages(assembly: Assembly, teardown: Teardown) -> list[Stage]:
     """Every step of a teardown as it plays, one after the other; raises as `travels` does.
 
     Components that the teardown keeps at home are moved by none.
+
+    Returns
+    -------
+    list of Stage
+        One for each step, in their order.
+
+    Raises
+    ------
+    PulleyError
+        When a step moves what the assembly does not have, or twice, or has no direction.
     """
     kept = set(assembly.leaves_of(teardown.home)) if teardown.home else set()
     found: list[Stage] = []
@@ -157,6 +176,11 @@ def displacements(assembly: Assembly, teardown: Teardown) -> list[dict[str, Pose
     """How far (4, 4) from home each leaf is before the first step, and after every step.
 
     Leaves that have not moved are left out, so that home is home exactly.
+
+    Returns
+    -------
+    list of dict
+        Rigid displacements (4, 4) by path, in mm: one more than there are steps.
     """
     played = stages(assembly, teardown)
     end = played[-1].displaced(1.0) if played else placements(assembly, teardown)
@@ -164,6 +188,18 @@ def displacements(assembly: Assembly, teardown: Teardown) -> list[dict[str, Pose
 
 
 def poses_at(assembly: Assembly, displaced: Displaced, paths: Iterable[str] | None = None) -> dict[str, Pose]:
-    """The pose (4, 4) of every leaf, or of those named, given how far from home those are that have moved."""
+    """The pose (4, 4) of every leaf, or of those named, given how far from home those are that have moved.
+
+    Parameters
+    ----------
+    assembly : Assembly
+    displaced : mapping of path to (4, 4)
+    paths : iterable of str, optional
+
+    Returns
+    -------
+    dict of path to (4, 4)
+        From the part's frame to the assembly's, in mm.
+    """
     leaves = assembly.leaves if paths is None else [assembly.leaf(path) for path in paths]
     return {leaf.path: displaced[leaf.path] @ leaf.pose if leaf.path in displaced else leaf.pose for leaf in leaves}

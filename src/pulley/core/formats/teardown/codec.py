@@ -56,12 +56,24 @@ def loads(text: str | bytes) -> Teardown:
 
 
 def dumps(teardown: Teardown) -> str:
-    """A teardown as indented JSON text."""
+    """A teardown as indented JSON text.
+
+    Examples
+    --------
+    >>> from_document(json.loads(dumps(Teardown("Service")))).name
+    'Service'
+    """
     return json.dumps(to_document(teardown), indent=1, ensure_ascii=False) + "\n"
 
 
 def from_document(document: Any) -> Teardown:
-    """A teardown from plain JSON values of any version, checked against the schema."""
+    """A teardown from plain JSON values of any version, checked against the schema.
+
+    Raises
+    ------
+    PulleyError
+        With the place in the document, and what would be right there.
+    """
     try:
         document = upgraded(document) if isinstance(document, dict) else document
         check_document(document)

@@ -34,7 +34,13 @@ def _validator() -> Draft202012Validator:
 
 def check_document(document: Any) -> None:
     """Raise PulleyError unless plain JSON values are a teardown by the schema and within what is kept of one; what
-    takes long to look at is counted first."""
+    takes long to look at is counted first.
+
+    Raises
+    ------
+    PulleyError
+        With the place in the document, and what would be right there.
+    """
     if isinstance(document, dict):
         for key, rule in schema()["properties"].items():
             given, most = document.get(key), rule.get("maxItems")
