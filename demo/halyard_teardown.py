@@ -37,7 +37,7 @@ Planned = list[tuple[str, list[str], Motion, str | None]]  # label, members, mot
 
 def along(direction: tuple[float, float, float], distance: float, **fan: Any) -> Motion:
     """An axial motion, fanned or not."""
-    return Axial(direction, distance, Fan(**fan))
+    return Axial(direction, distance, fan=Fan(**fan))
 
 
 def by_way_of(*waypoints: tuple[float, float, float], smooth: bool = False) -> Motion:

@@ -11,12 +11,10 @@ SHORTEST = 20  # characters of a secret; what is shorter was cut off while it wa
 def write_whole(path: Path, data: bytes) -> None:
     """Put ``data`` at ``path`` in one move, for its owner alone; a reader, or a power cut, never finds half of it.
 
-    Raises OSError when the disk is full or may not be written; what was at ``path`` is then as it was.
-
     Raises
     ------
     OSError
-        When the disk is full or may not be written.
+        When the disk is full or may not be written; what was at ``path`` is then as it was.
     """
     path.parent.mkdir(parents=True, exist_ok=True)
     handle, aside = tempfile.mkstemp(dir=path.parent, prefix=".new-")

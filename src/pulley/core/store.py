@@ -61,7 +61,7 @@ def shape_name(key: str) -> str:
 
 
 def load_mesh(store: Store, key: str) -> Mesh:
-    """The mesh kept under ``key``; PulleyError when the store has lost it, or when its content is not what it was.
+    """The mesh kept under ``key``.
 
     Raises
     ------

@@ -77,8 +77,6 @@ def shift_distances(teardown: Teardown, ids: Iterable[str], by: float) -> Teardo
 def merge(teardown: Teardown, ids: Iterable[str]) -> tuple[Teardown, Step]:
     """One step in place of several of one motion, where the first was; straight ones at even distances make a fan.
 
-    Raises PulleyError when their motions differ otherwise, or one component is in two of them.
-
     Raises
     ------
     PulleyError

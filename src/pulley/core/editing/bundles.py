@@ -32,7 +32,7 @@ def tie(teardown: Teardown, assembly: Assembly, name: str, members: Sequence[str
 
 
 def rename_bundle(teardown: Teardown, name: str, new: str) -> Teardown:
-    """Give a bundle another name; PulleyError when another has it.
+    """Give a bundle another name.
 
     Raises
     ------

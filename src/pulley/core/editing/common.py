@@ -15,6 +15,13 @@ STEP_LIMIT = 2000
 
 
 def free_id(taken: Sequence[str], letter: str) -> str:
+    """The letter with the least number from 1 on that is not taken.
+
+    Examples
+    --------
+    >>> free_id(["s1", "s3"], "s")
+    's2'
+    """
     number = 1
     while f"{letter}{number}" in taken:
         number += 1
@@ -23,8 +30,6 @@ def free_id(taken: Sequence[str], letter: str) -> str:
 
 def known_members(assembly: Assembly, members: Sequence[str]) -> tuple[str, ...]:
     """The members, each once, in the order given, less those that another of them carries.
-
-    Raises PulleyError when there is none or one is unknown.
 
     Raises
     ------
@@ -73,6 +78,7 @@ def checked_name(name: str, what: str) -> str:
 
 
 def with_step(teardown: Teardown, step: Step) -> Teardown:
+    """The teardown with one of its steps in a new form, found by its id."""
     return replace(teardown, steps=tuple(step if s.id == step.id else s for s in teardown.steps))
 
 

@@ -17,8 +17,6 @@ from pulley.core.teardown import Placed, Teardown
 def place(teardown: Teardown, assembly: Assembly, component: str, displacement: Pose) -> Teardown:
     """Let the teardown find a component moved on by a rigid displacement (4, 4) from where it finds it now.
 
-    Raises PulleyError when the subassembly that holds it has been placed as one.
-
     Raises
     ------
     PulleyError

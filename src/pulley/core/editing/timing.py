@@ -74,8 +74,6 @@ def set_durations(teardown: Teardown, ids: Iterable[str], seconds: float) -> Tea
 def scale_times(teardown: Teardown, factor: float) -> Teardown:
     """Make every step, the pauses between them and the orbits ``factor`` times as long.
 
-    Raises PulleyError when one would be too short or too long.
-
     Raises
     ------
     PulleyError
@@ -97,7 +95,7 @@ def _stretched(step: Step, factor: float) -> Step:
 
 
 def set_total(teardown: Teardown, assembly: Assembly, seconds: float) -> Teardown:
-    """Make the film last so many seconds, everything in proportion; PulleyError when nothing plays.
+    """Make the film last so many seconds, everything in proportion.
 
     Raises
     ------

@@ -80,8 +80,6 @@ def _checked_point(point: Vector3) -> Vector3:
 def add_jog(teardown: Teardown, component: str, jog: Jog) -> Teardown:
     """One dogleg more on a component's trail, in place of those of the same leg that it overlaps.
 
-    Raises PulleyError when it has no extent, or leaves the leg.
-
     Raises
     ------
     PulleyError

@@ -21,8 +21,6 @@ def set_step_camera(teardown: Teardown, id: str, camera: str | None) -> Teardown
 def save_camera(teardown: Teardown, camera: Camera) -> tuple[Teardown, Camera]:
     """Save a view: a new one when its id is empty, else in place of the one with that id.
 
-    Raises PulleyError when a number is not finite, or eye and target coincide.
-
     Raises
     ------
     PulleyError

@@ -16,6 +16,7 @@ from pulley.core.motion.base import (
     FAN,
     Displaced,
     Fan,
+    Fanned,
     Motion,
     Shorter,
     check_direction,
@@ -31,12 +32,11 @@ ROUND = (PITCH, 0.1)  # mm that a shortened travel is a multiple of, the coarse 
 
 
 @dataclass(frozen=True)
-class Axial(Motion):
+class Axial(Fanned):
     """Straight along ``direction`` (of any length but zero) by ``distance`` mm; members may spread as a fan."""
 
     direction: Vector3 = (0.0, 0.0, 1.0)
     distance: float = 0.0
-    fan: Fan = Fan()
 
     kind: ClassVar = "axial"
     quantities: ClassVar = {"distance": "distance", "pitch": "length", "total": "length"}
@@ -76,18 +76,6 @@ class Axial(Motion):
     def corners(self) -> tuple[Vector3, ...]:
         """Its end."""
         return (triple(unit(np.array(self.direction, float)) * self.distance),)
-
-    def with_members(self, before: Sequence[str], after: Sequence[str]) -> Self:
-        """With the fan's layers as the members are grouped now."""
-        return replace(self, fan=self.fan.regrouped(before, after))
-
-    def ungrouped(self) -> Self:
-        """Without layers."""
-        return replace(self, fan=replace(self.fan, layers=()))
-
-    def bare(self) -> Self:
-        """Without its fan."""
-        return replace(self, fan=Fan())
 
     def alone(self, member: str, farther: float) -> Self:
         """As far as the fan sent the member."""

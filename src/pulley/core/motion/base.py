@@ -1,7 +1,7 @@
 """What every kind of motion answers, and what several kinds share: an axis, a fan, a mapped point."""
 
 from collections.abc import Iterator, Mapping, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, field, replace
 from itertools import groupby
 from typing import Any, ClassVar, Self
 
@@ -193,6 +193,25 @@ class Motion:
 
 
 @dataclass(frozen=True)
+class Fanned(Motion):
+    """A motion whose members may spread as a fan."""
+
+    fan: Fan = field(default=Fan(), kw_only=True)
+
+    def with_members(self, before: Sequence[str], after: Sequence[str]) -> Self:
+        """With the fan's layers as the members are grouped now."""
+        return replace(self, fan=self.fan.regrouped(before, after))
+
+    def ungrouped(self) -> Self:
+        """Without layers."""
+        return replace(self, fan=replace(self.fan, layers=()))
+
+    def bare(self) -> Self:
+        """Without its fan."""
+        return replace(self, fan=Fan())
+
+
+@dataclass(frozen=True)
 class Shorter:
     """How far a motion goes: in mm or degrees, and where it bends on the way."""
 
@@ -201,7 +220,7 @@ class Shorter:
 
 
 def checked_distance(distance: float) -> float:
-    """The distance, above 0 and not absurd; PulleyError otherwise.
+    """The distance, when it is above 0 and not absurd.
 
     Raises
     ------

@@ -12,7 +12,7 @@ from pulley.core.assembly import Assembly
 from pulley.core.errors import PulleyError
 from pulley.core.geometry.curves import catmull_rom
 from pulley.core.geometry.frames import Pose, Vector3, triple, unit
-from pulley.core.motion.base import FAN, Displaced, Fan, Motion, Shorter, mapped_vector, reversed_vector
+from pulley.core.motion.base import FAN, Displaced, Fan, Fanned, Shorter, mapped_vector, reversed_vector
 from pulley.core.motion.travel import Slide, Travel
 from pulley.core.quantities import DISTANCE_LIMIT
 
@@ -21,7 +21,7 @@ SHORT_OF = 0.1  # mm before a meeting at which a shortened path ends
 
 
 @dataclass(frozen=True)
-class Path(Motion):
+class Path(Fanned):
     """Along ``waypoints``, displacements (3,) in mm from where the step starts, with corners rounded when ``smooth``.
 
     In a fan, members go farther along the last leg.
@@ -29,7 +29,6 @@ class Path(Motion):
 
     waypoints: tuple[Vector3, ...]
     smooth: bool = False
-    fan: Fan = Fan()
 
     kind: ClassVar = "path"
     quantities: ClassVar = {"pitch": "length", "total": "length"}
@@ -89,18 +88,6 @@ class Path(Motion):
     def corners(self) -> tuple[Vector3, ...]:
         """The waypoints, unless they are rounded."""
         return () if self.smooth else self.waypoints
-
-    def with_members(self, before: Sequence[str], after: Sequence[str]) -> Self:
-        """With the fan's layers as the members are grouped now."""
-        return replace(self, fan=self.fan.regrouped(before, after))
-
-    def ungrouped(self) -> Self:
-        """Without layers."""
-        return replace(self, fan=replace(self.fan, layers=()))
-
-    def bare(self) -> Self:
-        """Without its fan."""
-        return replace(self, fan=Fan())
 
     def alone(self, member: str, farther: float) -> Self:
         """As far as the fan sent the member."""

@@ -18,8 +18,6 @@ def parse_direction(assembly: Assembly, text: str) -> Vector:
     round face, ``axis:PATH@X,Y,Z`` along the round face nearest to a point; ``normal:PATH@X,Y,Z`` off
     the flat face nearest to it, ``edge:PATH@X,Y,Z`` along the edge nearest to it. At home.
 
-    Raises PulleyError with what to write instead.
-
     Raises
     ------
     PulleyError

@@ -90,7 +90,7 @@ def _goes_on(blocking: Blocking, run: list[Placed], each: Placed) -> bool:
 def _fan(blocking: Blocking, run: list[Placed], id: str) -> Step:
     """One step for a run, nearest first."""
     members = tuple(blocking.units[each.removal.units[0]].path for each in reversed(run))
-    motion = Axial(run[-1].removal.directions[0], run[-1].distance, Fan(run[0].distance - run[1].distance))
+    motion = Axial(run[-1].removal.directions[0], run[-1].distance, fan=Fan(run[0].distance - run[1].distance))
     return Step(id, members, motion, members_name(blocking.scene.assembly, members))
 
 

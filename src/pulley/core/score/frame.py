@@ -104,11 +104,6 @@ def caption_at(score: Score, time: float) -> str:
     return next((bar.caption for bar in reversed(playing) if bar.caption), "")
 
 
-def steps_done(score: Score, time: float) -> int:
-    """How many steps have ended by a time, counted from the first."""
-    return next((k for k, bar in enumerate(score.steps) if bar.end > time + SOON), len(score.steps))
-
-
 def trail_lines(
     score: Score, time: float, spread: float = 1.0, hidden: Collection[str] = ()
 ) -> tuple[list[Polyline], list[Vector3]]:

@@ -123,7 +123,7 @@ def nearest_first(assembly: Assembly, stage: Stage) -> tuple[str, ...]:
 
 
 def stages(assembly: Assembly, teardown: Teardown) -> list[Stage]:
-    """Every step of a teardown as it plays, one after the other; raises as `travels` does.
+    """Every step of a teardown as it plays, one after the other.
 
     Components that the teardown keeps at home are moved by none.
 
