@@ -60,7 +60,7 @@ def fan(sent: Sent, teardown: Teardown, assembly: Assembly) -> Changed:
     sizes = tuple(map(len, layers))
     spread = Fan(pitch, layers=sizes if max(sizes) > 1 else ()) if len(layers) > 1 else Fan()
     members = tuple(member for layer in layers for member in layer)
-    step = Step("", members, Axial(direction, pitch, spread))
+    step = Step("", members, Axial(direction, pitch, fan=spread))
     kept, step = editing.insert_step(teardown, assembly, step, after)
     return Changed(kept, f"fan {short(step.label)} {direction_word(direction)} by {length(pitch, sent)}", step.id)
 
