@@ -166,6 +166,17 @@ class JobTests(SignedInCase):
         self.assertEqual(self.run_with(mock.Mock(return_value={"summary": "read"}), job).state, "done")
         self.assertEqual(jobs.take_up_all(), 0)
 
+    def test_a_job_whose_worker_died_before_it_began_is_queued_again_once_a_minute(self):
+        job = self.queue()
+        with mock.patch.object(jobs, "hand_over") as handed:
+            jobs.revive_stale()
+            handed.assert_not_called()  # it may still be waiting for its turn
+            Job.objects.filter(pk=job.pk).update(heartbeat=timezone.now() - timedelta(minutes=2))
+            jobs.revive_stale()
+            jobs.revive_stale()
+        handed.assert_called_once_with(job)
+        self.assertEqual(Job.objects.get(pk=job.pk).state, "queued")
+
     def test_a_live_job_is_left_alone(self):
         job = self.queue()
         Job.objects.filter(pk=job.pk).update(state="running", heartbeat=timezone.now())

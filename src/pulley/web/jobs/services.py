@@ -10,6 +10,7 @@ from django_tasks import task
 from pulley.web.jobs.models import Job
 
 STALE = timedelta(seconds=15)  # a running job whose heart has not beaten for so long has lost its worker
+UNTAKEN = timedelta(minutes=1)  # a job that has waited so long may have lost its place in the queue
 ATTEMPTS = 3
 KEPT = timedelta(hours=1)  # for which the row of an analysis is kept after it has ended
 PATIENT, QUICK = "default", "analysis"  # queues: what users wait for with a progress bar, and what a page waits for
@@ -43,9 +44,17 @@ def ask_to_stop(job: Job) -> None:
 
 
 def revive_stale() -> int:
-    """Queue again whatever lost its worker half-way; how many that were."""
+    """Queue again whatever lost its worker half-way, or as it was about to begin; how many lost it half-way.
+
+    What waits is put in the queue once more: a worker that finds it begun by another leaves it.
+    """
     revived = 0
-    late = timezone.now() - STALE
+    now = timezone.now()
+    late = now - STALE
+    waiting = Job.objects.filter(state=Job.State.QUEUED, heartbeat__lt=now - UNTAKEN)
+    for job in waiting:
+        if waiting.filter(pk=job.pk).update(heartbeat=now):
+            hand_over(job)
     with transaction.atomic():
         for job in Job.objects.select_for_update().filter(state=Job.State.RUNNING, heartbeat__lt=late):
             if job.attempts >= ATTEMPTS:
