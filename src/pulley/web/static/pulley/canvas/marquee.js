@@ -1,7 +1,7 @@
 // A box drawn with Shift and a drag: it selects the components that lie wholly within it.
 
 import { follow } from "../underway.js";
-import { cornersOf } from "./stage.js";
+import { cornersOf } from "./model.js";
 
 const LEAST = 5; // pixels; a shorter drag is a click
 
