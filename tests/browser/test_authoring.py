@@ -767,10 +767,18 @@ class PosesAndHelpTests(AuthoringCase):
 
     def test_side_by_side(self):
         row = self.scene("Mast foot", axial(("Mast foot/Mast",), UP, 100))
-        other = services.create(row.assembly, core.Teardown("Other", (axial(("Mast foot/Mast",), UP, 60),)))
+        drawn = core.Look("lines", paper=True)
+        other = services.create(row.assembly, core.Teardown("Other", (axial(("Mast foot/Mast",), UP, 60),), look=drawn))
         self.page.goto(f"{self.live_server_url}/teardowns/{row.pk}/beside/{other.pk}")
         self.page.wait_for_selector(".beside-canvas[data-ready] >> nth=1")
         self.soon(self.assertIn, "is now 1 component up, 60 mm", lambda: self.page.inner_text(".beside"))
+        boxes = self.page.locator(".beside-canvas")
+        self.assertEqual([boxes.nth(k).get_attribute("data-display") for k in (0, 1)], ["edges", "lines"])
+        left, right = self.page.evaluate("window.pulley.scenes.map(({ stage }) => stage.view())")
+        self.assertEqual(left, right)
+        self.page.evaluate("window.pulley.scenes[0].stage.setScale(3)")
+        views = "window.pulley.scenes.map(({ stage }) => stage.view().eye.map(Math.round).join())"
+        self.soon(self.assertEqual, lambda: len(set(self.page.evaluate(views))), 1)
         self.assert_accessible()
 
     def test_names_in_any_script_and_direction(self):

@@ -118,6 +118,7 @@ class ConflictTests(SignedInCase):
         self.lift("lid")
         shown = Teardown.objects.get(pk=self.teardown.pk).cursor
         other = core.Teardown("First", (axial(("lid",), UP, 90),))
+        self.teardown.refresh_from_db()
         services.edit(self.teardown, 1, lambda t, a: services.Changed(other, "elsewhere"))
         response = self.lift("high", "30", expect=409, entry=str(shown))
         self.assertContains(response, "Do mine on top of it", status_code=409)

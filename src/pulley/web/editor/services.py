@@ -75,6 +75,7 @@ def edit(
     Parameters
     ----------
     row : Teardown
+        As it was just read.
     revision : int
         The revision that the page shows.
     change : callable(teardown, assembly) -> Changed
@@ -93,7 +94,6 @@ def edit(
     PulleyError
         When core refuses the change. Either way nothing is changed.
     """
-    row = Teardown.objects.select_related("assembly").get(pk=row.pk)
     if done := _done(row, asked):
         return row, done
     _check_revision(row, revision, shown)

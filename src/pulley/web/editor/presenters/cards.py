@@ -3,6 +3,8 @@
 import hashlib
 import json
 from dataclasses import dataclass
+from functools import lru_cache
+from typing import Any
 
 import numpy as np
 
@@ -61,15 +63,7 @@ def cards(
             Card(
                 number=number,
                 step=step,
-                sentence=describe.step_sentence(step, unit),
-                pitch=shown(step.spacing, unit),
-                total=shown(step.spacing * max(step.ranks, default=0), unit),
-                pause=plain(step.timing.start) if isinstance(step.timing.start, float | int) else "",
-                camera_move="" if step.view.move is None else plain(step.view.move),
-                typed=_typed(step.motion, unit),
-                duration=plain(step.timing.duration),
-                legs=_legs(step, unit),
-                odd=describe.odd_angle(step.motion),
+                **_worded(step, unit),
                 members=_members(assembly, step) if step.id == open_step else [],
                 directions=_directions(step) if step.id == open_step else [],
                 snags=_snag_sentences(assembly, step, snags, unit),
@@ -83,6 +77,22 @@ def cards(
             )
         )
     return found
+
+
+@lru_cache(maxsize=4096)
+def _worded(step: core.Step, unit: str) -> dict[str, Any]:
+    """What a card says of its step alone, whatever the assembly; not to be altered."""
+    return {
+        "sentence": describe.step_sentence(step, unit),
+        "pitch": shown(step.spacing, unit),
+        "total": shown(step.spacing * max(step.ranks, default=0), unit),
+        "pause": plain(step.timing.start) if isinstance(step.timing.start, float | int) else "",
+        "camera_move": "" if step.view.move is None else plain(step.view.move),
+        "typed": _typed(step.motion, unit),
+        "duration": plain(step.timing.duration),
+        "legs": _legs(step, unit),
+        "odd": describe.odd_angle(step.motion),
+    }
 
 
 def _members(assembly: Assembly, step: core.Step) -> list[tuple[str, str, int]]:

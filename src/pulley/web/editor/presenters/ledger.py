@@ -29,7 +29,17 @@ class Row:
 
 
 def ledger(assembly: Assembly, teardown: core.Teardown, grouping: str) -> list[Row]:
-    """The lines, grouped by ``part``, by ``tree`` or by ``bundle``."""
+    """The lines, grouped by ``part``, by ``tree`` or by ``bundle``; not to be altered.
+
+    Most changes change none: they are worked out once for all that they depend on.
+    """
+    steps = tuple((step.members, step.off) for step in teardown.steps)
+    bundles = tuple((bundle.name, bundle.members) for bundle in teardown.bundles)
+    key = ("ledger", grouping, steps, bundles, teardown.hidden, teardown.home)
+    return assembly.once(key, lambda: _lines(assembly, teardown, grouping))
+
+
+def _lines(assembly: Assembly, teardown: core.Teardown, grouping: str) -> list[Row]:
     mover: dict[str, list[str]] = {}
     home = set(assembly.leaves_of(teardown.home)) if teardown.home else set()
     for number, step in enumerate(teardown.steps, 1):

@@ -28,6 +28,7 @@ const wider = distance(views[0]) > distance(views[1]) ? views[0] : views[1]; // 
 for (const { stage } of scenes) stage.setView(wider);
 follow(scenes[0].stage, scenes[1].stage);
 follow(scenes[1].stage, scenes[0].stage);
+window.pulley = { scenes }; // for the curious and for tests; nothing here reads it
 find("#both-time").addEventListener("input", (event) => {
   for (const { player } of scenes) player.seek(Number(targetOf(event).value) * player.score.duration, false);
 });
