@@ -37,9 +37,9 @@ class SampledTests(TestCase):
         smooth = bool(self.random.integers(0, 2))
         angle, advance = float(self.random.uniform(-200, 200)), float(self.random.uniform(-20, 20))
         motion = {
-            "axial": Axial(direction, distance, fan),
+            "axial": Axial(direction, distance, fan=fan),
             "radial": Radial(distance, axis),
-            "path": Path(waypoints, smooth, fan),
+            "path": Path(waypoints, smooth, fan=fan),
             "turn": Turn(axis, angle, advance),
         }[kind]
         duration = float(self.random.uniform(0.6, 1.2))
