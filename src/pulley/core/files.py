@@ -1,5 +1,6 @@
 """Files that are whole or not there: written aside, flushed to the disk and moved into place."""
 
+import hashlib
 import os
 import secrets
 import tempfile
@@ -49,3 +50,13 @@ def secret(path: Path) -> str:
         kept = secrets.token_urlsafe(40)
         write_whole(path, kept.encode())
     return kept
+
+
+def version_of(*places: Path) -> str:
+    """A short hash of files, and of every file in folders and below; what Python compiles does not count."""
+    digest = hashlib.sha256()
+    for place in places:
+        files = [place] if place.is_file() else sorted(path for path in place.rglob("*") if path.is_file())
+        for file in (file for file in files if file.suffix != ".pyc"):
+            digest.update(str(file.relative_to(place)).encode() + file.read_bytes())
+    return digest.hexdigest()[:12]

@@ -15,7 +15,7 @@ from contextlib import contextmanager
 from pathlib import Path
 from types import FrameType
 
-from pulley.core.files import write_whole
+from pulley.core.files import version_of, write_whole
 from pulley.local import mariadb, processes
 from pulley.local.vendor import refresh
 
@@ -194,9 +194,14 @@ def warm_kernels() -> None:
 
 
 def collect() -> None:
-    """Scripts, styles and fonts in one folder, under names with their hashes."""
+    """Scripts, styles and fonts in one folder, under names with their hashes; once for each version of them."""
+    kept = Path(os.environ["PULLEY_VAR"])
+    stamp, version = kept / "static.version", version_of(ROOT / "src/pulley/web/static", ROOT / "requirements.txt")
+    if (kept / "static").exists() and stamp.exists() and stamp.read_text() == version:
+        return
     unused = ["--ignore=*.d.ts", "--ignore=django_htmx"]
     manage("collectstatic", "--noinput", "--clear", "--verbosity=0", *unused)
+    write_whole(stamp, version.encode())
 
 
 def run_tests(words: Sequence[str]) -> int:

@@ -1,26 +1,17 @@
 """Settings, all from the environment; `./pulley` fills it in. See docs/running.md."""
 
-import hashlib
 import os
 from datetime import timedelta
 from pathlib import Path
 
 from csp.constants import NONE, SELF
 
-from pulley.core.files import secret
+from pulley.core.files import secret, version_of
 
 ROOT = Path(__file__).resolve().parents[3]
 VAR = Path(os.environ.get("PULLEY_VAR", ROOT / "var")).resolve()
 DEMO = os.environ.get("PULLEY_DEMO") == "1"  # signs everybody on this machine in as the demo user
 DEMO_USER = "demo"
-
-
-def _version_of(folder: Path) -> str:
-    """A short hash of every file in a folder and below."""
-    digest = hashlib.sha256()
-    for file in sorted(path for path in folder.rglob("*") if path.is_file() and path.suffix != ".pyc"):
-        digest.update(str(file.relative_to(folder)).encode() + file.read_bytes())
-    return digest.hexdigest()[:12]
 
 
 SECRET_KEY = os.environ.get("PULLEY_SECRET_KEY") or secret(VAR / "secret_key")
@@ -99,7 +90,7 @@ CACHES = {  # what the web server processes have worked out and share; it can be
         "BACKEND": "django.core.cache.backends.filebased.FileBasedCache",
         "LOCATION": VAR / "cache",
         "TIMEOUT": 7 * 86400,
-        "KEY_PREFIX": _version_of(ROOT / "src/pulley/core"),  # another core may find something else
+        "KEY_PREFIX": version_of(ROOT / "src/pulley/core"),  # another core may find something else
         "OPTIONS": {"MAX_ENTRIES": 5000},
     },
     "fragments": {  # pieces of pages as this process has drawn them
