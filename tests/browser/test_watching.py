@@ -361,6 +361,8 @@ class HomeViewTests(WatchingCase):
     def assert_home_as_in_core(self, plan: core.Teardown):
         row = services.create(self.brought_in(ROOT / "demo/mast_foot.step"), plan)
         self.open(row)
+        self.page.evaluate("document.fonts.ready")  # with its fonts a bar may have another height
+        self.page.keyboard.press("Shift+Home")
         seen = self.page.evaluate(self.IN_THE_BROWSER)
         assembly = core_assembly(row.assembly)
         home = home_view(assembly, plan, compose(assembly, plan), **seen["clear"])
@@ -374,6 +376,16 @@ class HomeViewTests(WatchingCase):
         self.assert_home_as_in_core(core.Teardown("Y up", steps, bearings=core.Bearings((0, 0, 1), (0, 1, 0))))
         saved = core.Camera("c1", "Home", (300.0, 200.0, 400.0), (10.0, 0.0, 50.0), (0.0, 0.0, 1.0))
         self.assert_home_as_in_core(core.Teardown("Saved", steps, cameras=(saved,)))
+
+    def test_a_change_leaves_the_angle_of_the_view(self):
+        self.plan()
+        fov = "window.pulley.stage.view().fov"
+        self.page.evaluate("window.pulley.stage.setView({ ...window.pulley.stage.view(), fov: 50 })")
+        self.page.keyboard.press("t")
+        self.changed()
+        self.assertEqual(self.page.evaluate(fov), 50)
+        self.page.keyboard.press("Shift+Home")
+        self.assertEqual(self.page.evaluate(fov), 35)
 
     def test_a_view_along_up_leans_as_core_lets_it_lean(self):
         self.plan()

@@ -170,6 +170,14 @@ class FrameTests(TestCase):
 
 
 class CameraTests(TestCase):
+    def test_every_view_has_a_frame_also_along_its_up_and_without_any(self):
+        for up in ((0.0, 0.0, 1.0), (0.0, 0.0, -1.0), (0.0, 0.0, 0.0), (0.0, 1.0, 0.0)):
+            for eye in ((0.0, 0.0, 9.0), (0.0, 0.0, -9.0), (0.0, -9.0, 0.0), (0.0, 9.0, 0.0)):
+                frame = camera_frame(Camera("", "", eye, (0.0, 0.0, 0.0), up))
+                np.testing.assert_allclose(frame @ frame.T, np.eye(3), atol=1e-12)
+                np.testing.assert_allclose(frame[2], np.array(eye) / 9)
+                self.assertAlmostEqual(float(np.linalg.det(frame)), 1.0)
+
     def test_a_fitted_view_holds_everything_and_wastes_little(self):
         points = np.random.default_rng(7).uniform(-50, 80, (200, 3))
         for direction in ((0.62, -0.66, 0.43), (0, 0, 1), (0, -1, 0)):

@@ -28,7 +28,7 @@ def camera_frame(camera: Camera) -> NDArray[np.float64]:
     """Rows right, up, back (3, 3) of a camera; "back" points from the target to the eye.
 
     A camera that looks along its own up direction leans as the canvas lets it lean: with Z up, the top view has Y up
-    in the picture and the view from below has -Y.
+    in the picture and the view from below has -Y. One without any up, as between two opposite ones, leans likewise.
 
     Examples
     --------
@@ -38,9 +38,10 @@ def camera_frame(camera: Camera) -> NDArray[np.float64]:
            [0., 0., 1.]])
     """
     back = unit(np.subtract(camera.eye, camera.target))
-    up = unit(np.array(camera.up, float))
-    if np.linalg.norm(np.cross(up, back)) < 1e-6:
-        up = -np.copysign(1, up @ back) * _leaning(up)
+    up = np.array(camera.up, float)
+    if np.linalg.norm(np.cross(up, back)) < 1e-6 * max(float(np.linalg.norm(up)), 1e-12):
+        sign = np.copysign(1.0, up @ back)
+        up = -sign * _leaning(sign * back)
     right = unit(np.cross(up, back))
     return np.array([right, np.cross(back, right), back])
 

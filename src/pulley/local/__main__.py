@@ -196,7 +196,8 @@ def warm_kernels() -> None:
 def collect() -> None:
     """Scripts, styles and fonts in one folder, under names with their hashes; once for each version of them."""
     kept = Path(os.environ["PULLEY_VAR"])
-    stamp, version = kept / "static.version", version_of(ROOT / "src/pulley/web/static", ROOT / "requirements.txt")
+    sources = ["src/pulley/web/static", "src/pulley/web/statics.py", "requirements.txt"]
+    stamp, version = kept / "static.version", version_of(*(ROOT / source for source in sources))
     if (kept / "static").exists() and stamp.exists() and stamp.read_text() == version:
         return
     unused = ["--ignore=*.d.ts", "--ignore=django_htmx"]

@@ -60,7 +60,7 @@ def _patch(before: Document, after: Document) -> list[dict[str, Any]]:
     old, new = ({key: document[key] for key in changed if key in document} for document in (before, after))
     steps = old.get("steps", []), new.get("steps", [])
     patch: list[dict[str, Any]] = []
-    if len(steps[0]) == len(steps[1]):
+    if steps[0] and len(steps[0]) == len(steps[1]):
         old["steps"] = new["steps"] = []
         for k, (was, now) in enumerate(zip(*steps, strict=True)):
             for operation in jsonpatch.make_patch(was, now).patch if was != now else ():

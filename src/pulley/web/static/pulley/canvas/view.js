@@ -106,7 +106,8 @@ export function addView(stage) {
   stage.fit = (paths, direction) => stage.fitTo(stage.corners(paths), direction);
 
   /** Fit the view to points, as core does, in what no bar lies on: to the middle of their bounds, with core's margin. */
-  stage.fitTo = (points, direction) => {
+  stage.fitTo = (points, direction, angle = perspective.fov) => {
+    perspective.fov = angle;
     const bounds = points.length ? new THREE.Box3().setFromPoints(points) : new THREE.Box3(new THREE.Vector3(-1, -1, -1), new THREE.Vector3(1, 1, 1));
     const target = bounds.getCenter(new THREE.Vector3());
     const back = (direction ? new THREE.Vector3(...direction) : stage.camera.position.clone().sub(controls.target)).normalize();
@@ -122,11 +123,8 @@ export function addView(stage) {
     look(target.clone().addScaledVector(back, Math.max(...reaches, 1e-3)), target);
   };
 
-  /** The margin and the angle that core fits views with. */
-  stage.setFitting = ({ margin: wide, fov }) => {
-    margin = wide;
-    perspective.fov = fov;
-  };
+  /** The margin that core fits views with. */
+  stage.setMargin = (wide) => { margin = wide; };
 
   const isAlongUp = (back) => stage.camera.up.clone().cross(back).length() < 1e-6 * back.length();
 
@@ -155,7 +153,7 @@ export function addView(stage) {
   /** Which way is up: for turning by hand, for fitting, and for standard directions. */
   stage.setUp = (up) => {
     const now = new THREE.Vector3(...up).normalize();
-    if (now.distanceTo(stage.camera.up) < 1e-6) return;
+    if (!now.lengthSq() || now.distanceTo(stage.camera.up) < 1e-6) return;
     for (const camera of [perspective, parallel]) camera.up.copy(now);
     const target = controls.target.clone();
     controls.dispose();

@@ -22,7 +22,7 @@ export function createScene(box, canvas, onTime = () => {}) {
 
   /** Take on a teardown: which way is up, how it is drawn, and its Score. */
   function take(state) {
-    stage.setFitting(state.fitting);
+    stage.setMargin(state.fitting.margin);
     stage.setUp(state.up);
     trails.style(state.line);
     look.apply(state.look, state.tints);
@@ -34,7 +34,7 @@ export function createScene(box, canvas, onTime = () => {}) {
     if (home) return stage.setView(home);
     const instants = [0, player.score.duration];
     const places = instants.flatMap((time) => stage.corners(undefined, (path) => player.matrixOf(path, time)));
-    return stage.fitTo(places, fitting.direction);
+    return stage.fitTo(places, fitting.direction, fitting.fov);
   }
 
   /** Show it exploded from its home view; the box is marked once a first picture is drawn. */
