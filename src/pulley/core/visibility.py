@@ -1,19 +1,17 @@
 """Can it be seen? How much of each component is visible from a camera, and from where it is seen best."""
 
-import math
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 from functools import lru_cache
 from itertools import product
 
 import numpy as np
-from numba import njit
 from numpy.typing import NDArray
 
 from pulley.core.assembly import Assembly
 from pulley.core.camera import FOV, QUARTER, fitted, project
 from pulley.core.geometry.frames import Pose, Vector3, apply, triple, unit, view_frame
-from pulley.core.geometry.raster import area_of, depth_at, pixel_box
+from pulley.core.geometry.raster import cover
 from pulley.core.score.compose import Bar, Score, displacement_at
 from pulley.core.score.shots import saved_home, view_at
 from pulley.core.score.stages import poses_at
@@ -68,34 +66,9 @@ def _pixels(
             if path in poses:
                 mesh = assembly.leaf(path).part.mesh
                 seen = project(camera, apply(poses[path], mesh.vertices), width, height)
-                own[k] += _cover(depth, owner, stamp, seen, mesh.triangles, k)
+                own[k] += cover(depth, owner, stamp, seen, mesh.triangles, k)
     left = np.bincount(owner[owner >= 0], minlength=len(groups))
     return {path: (int(left[k]), int(own[k])) for k, group in enumerate(groups) for path in group}
-
-
-@njit(cache=True, nogil=True)
-def _cover(depth, owner, stamp, seen, triangles, k):  # noqa: ANN001, ANN202
-    """Draw triangles (n, 3) of projected points (m, 3) as component ``k``; how many pixels they cover by themselves."""
-    height, width = depth.shape
-    covered = 0
-    for i in range(len(triangles)):
-        a, b, c = seen[triangles[i, 0]], seen[triangles[i, 1]], seen[triangles[i, 2]]
-        area = area_of(a, b, c)
-        if area == 0.0:
-            continue
-        left, right, top, bottom = pixel_box(a, b, c, height, width)
-        for y in range(top, bottom + 1):
-            for x in range(left, right + 1):
-                w = depth_at(x, y, a, b, c, area)
-                if math.isinf(w):
-                    continue
-                if stamp[y, x] != k:
-                    stamp[y, x] = k
-                    covered += 1
-                if w < depth[y, x]:
-                    depth[y, x] = w
-                    owner[y, x] = k
-    return covered
 
 
 @dataclass(frozen=True)

@@ -56,3 +56,41 @@ def depth_at(x, y, a, b, c, area):  # noqa: ANN001, ANN201
     if s < 0.0 or t < 0.0 or s + t > 1.0:
         return math.inf
     return a[2] + s * (b[2] - a[2]) + t * (c[2] - a[2])
+
+
+@njit(cache=True, nogil=True)
+def cover(depth, owner, stamp, seen, triangles, k):  # noqa: ANN001, ANN201
+    """Draw triangles as component ``k`` into an identity buffer; how many pixels they cover by themselves.
+
+    Parameters
+    ----------
+    depth : (h, w) float64
+        Of what is nearest so far, infinite where nothing is; it grows away from the eye.
+    owner, stamp : (h, w) int32
+        Whose the nearest is, and who was drawn last; -1 for nobody.
+    seen : (m, 3) float64
+        Points: pixels from the upper left corner, and a depth.
+    triangles : (n, 3) int32
+        Places in ``seen``.
+    k : int
+    """
+    height, width = depth.shape
+    covered = 0
+    for i in range(len(triangles)):
+        a, b, c = seen[triangles[i, 0]], seen[triangles[i, 1]], seen[triangles[i, 2]]
+        area = area_of(a, b, c)
+        if area == 0.0:
+            continue
+        left, right, top, bottom = pixel_box(a, b, c, height, width)
+        for y in range(top, bottom + 1):
+            for x in range(left, right + 1):
+                w = depth_at(x, y, a, b, c, area)
+                if math.isinf(w):
+                    continue
+                if stamp[y, x] != k:
+                    stamp[y, x] = k
+                    covered += 1
+                if w < depth[y, x]:
+                    depth[y, x] = w
+                    owner[y, x] = k
+    return covered

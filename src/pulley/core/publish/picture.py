@@ -65,7 +65,7 @@ def render(
         seen = project(camera, apply(pose, mesh.vertices), width, height)
         bright = (mesh.normals @ pose[:3, :3].T) @ light
         tone = np.array(leaf.colour or PLAIN)
-        _fill(image, depth, seen[mesh.triangles], 0.58 + 0.42 * np.clip(bright, 0, 1)[mesh.triangles].mean(1), tone)
+        fill(image, depth, seen[mesh.triangles], 0.58 + 0.42 * np.clip(bright, 0, 1)[mesh.triangles].mean(1), tone)
     drawn = depth[np.isfinite(depth)]
     lift = EDGE_LIFT * float(np.ptp(drawn)) if len(drawn) else 0.0
     for leaf, pose in placed:
@@ -82,8 +82,20 @@ def _box(assembly: Assembly, path: str) -> NDArray[np.float64]:
 
 
 @njit(cache=True, nogil=True)
-def _fill(image, depth, triangles, tones, colour):  # noqa: ANN001, ANN202
-    """Draw projected triangles (k, 3, 3), each in its tone of the colour, nearest last to survive."""
+def fill(image, depth, triangles, tones, colour):  # noqa: ANN001, ANN201
+    """Draw triangles, each in its tone of the colour, where nothing nearer was drawn.
+
+    Parameters
+    ----------
+    image : (h, w, 3) float64
+        sRGB from 0 to 1.
+    depth : (h, w) float64
+        Of what is nearest so far; it grows away from the eye.
+    triangles : (k, 3, 3) float64
+        Corners: pixels from the upper left corner, and a depth.
+    tones : (k,) float64
+    colour : (3,) float64
+    """
     height, width = depth.shape
     for i in range(len(triangles)):
         a, b, c = triangles[i, 0], triangles[i, 1], triangles[i, 2]

@@ -1,0 +1,1 @@
+"""Drawing sheets: hidden lines, views, lay-out, balloons, parts lists; one drawing model, written by several writers."""
