@@ -1,4 +1,4 @@
-"""The headless commands: inspect, travel, check, matches, along, fits, propose. Core alone, no database.
+"""The headless commands: inspect, travel, check, matches, along, fits, propose, sheet. Core alone, no database.
 
 Exit status: 0 fine, 1 the answer is "no" (a snag was found), 2 bad input.
 """
@@ -204,6 +204,18 @@ def propose_teardown(args: argparse.Namespace) -> tuple[dict[str, Any], int]:
     return {"steps": steps, "stay": proposal.stay, "left": left, "extent": proposal.extent}, 1 if left else 0
 
 
+def make_sheet(args: argparse.Namespace) -> tuple[dict[str, Any], int]:
+    """A drawing sheet of a teardown, or a sheet JSON as it says, written as the kind that OUT ends with."""
+    from pulley.core.drawing import command  # with its writers it takes a second to load
+
+    return command.run(args, _assembly(args.file)), 0
+
+
+def _plain_sheet(answer: dict[str, Any]) -> str:
+    pages = "; ".join(f"{page['paper']}, {page['balloons']} balloons" for page in answer["pages"])
+    return "\n".join([f"{answer['output']}: {pages}; scale {', '.join(answer['scales'])}", *answer["faults"]])
+
+
 def _plain_inspect(answer: dict[str, Any]) -> str:
     lines = [f"{answer['source']['file']}: {len(answer['components'])} components of {len(answer['parts'])} parts"]
     lines += [f"{part['quantity']:5} × {part['name']}" for part in answer["parts"]]
@@ -287,6 +299,7 @@ COMMANDS = (
     ("along", find_riders, _plain_riders),
     ("fits", list_fits, _plain_fits),
     ("propose", propose_teardown, _plain_proposal),
+    ("sheet", make_sheet, _plain_sheet),
 )
 ALONG = "X,Y,Z; or X,Y,Z:X,Y,Z from point to point; or axis:, normal: or edge: and PATH, with @X,Y,Z for which one"
 
@@ -314,6 +327,8 @@ def _parser() -> argparse.ArgumentParser:
             command.add_argument("--progress", action="store_true", help="say on standard error which step is done")
         if name == "propose":
             _proposal_arguments(command)
+        if name == "sheet":
+            _sheet_arguments(command)
         if name == "matches":
             command.add_argument("step", metavar="STEP", help="the step's id")
     return parser
@@ -333,6 +348,18 @@ def _proposal_arguments(command: argparse.ArgumentParser) -> None:
     command.add_argument("--fasteners-last", action="store_true")
     command.add_argument("--after", metavar="TEARDOWN.json", help="propose what this teardown has not moved yet")
     command.add_argument("-o", dest="output", metavar="OUT.json", help="write the teardown with the steps here")
+    command.add_argument("--progress", action="store_true", help="say on standard error how far it is")
+
+
+def _sheet_arguments(command: argparse.ArgumentParser) -> None:
+    command.add_argument("teardown", metavar="TEARDOWN.json", help="a teardown, or a sheet")
+    command.add_argument(
+        "-o", dest="output", required=True, metavar="OUT", help="ends with .pdf, .svg, .dxf, .png, .csv, .xlsx or .json"
+    )
+    command.add_argument("--paper", metavar="A3", help="the paper; “A4 tall” stands upright")
+    command.add_argument("--scale", metavar="1:2", help="by default the largest standard scale that fits")
+    command.add_argument("--view", metavar="NAME", help="a saved view, or a direction such as isometric or top")
+    command.add_argument("--pattern", metavar="FILE", help="a page pattern: a file, or the name of one of Pulley's")
     command.add_argument("--progress", action="store_true", help="say on standard error how far it is")
 
 

@@ -1,1 +1,1 @@
-"""Drawing sheets: hidden lines, views, lay-out, balloons, parts lists; one drawing model, written by several writers."""
+"""Drawing sheets: hidden lines, views, lay-out, balloons, parts lists; one drawing model and its writers."""

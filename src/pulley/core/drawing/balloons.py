@@ -97,8 +97,8 @@ def automatic(
         if not np.isnan(centre[0]):
             fresh.append(_balloon(assembly, look, view, row, spot, site, centre))
     placed = {id(row) for row, _ in (wanted[k] for k in range(len(wanted)) if k not in set(found.unplaced))}
-    placed |= {id(row) for balloon in kept if (row := row_of(assembly, rows, balloon.target.component))}
-    placed |= {id(row) for balloon in kept for path in balloon.more if (row := row_of(assembly, rows, path))}
+    pointed = [path for balloon in kept for path in (balloon.target.component, *balloon.more)]
+    placed |= {id(row_of(assembly, rows, path)) for path in pointed}
     shown = {path for row in rows for path in row.components if _seen(assembly, look, path)}
     missing = tuple(row for row in rows if id(row) not in placed and shown & set(row.components))
     return (*kept, *fresh), missing
@@ -157,7 +157,7 @@ def _balloon(
     end, point = "dot", spot.point
     if spot.room * look.placing.factor < DOT_ROOM:
         end, point = "arrow", _edge_point(look, spot, look.placing.picture(centre))
-    target = Target(path, _own_point(assembly, look.scene, path, spot.path, point))
+    target = Target(path, own_point(assembly, look.scene, path, spot.path, point))
     return Balloon("", view.id, target, (float(centre[0]), float(centre[1])), end)
 
 
@@ -178,7 +178,7 @@ def _edge_point(look: Look, spot: Spot, toward: NDArray[np.float64]) -> NDArray[
     return last
 
 
-def _own_point(
+def own_point(
     assembly: Assembly, scene: Scene, path: str, leaf: str, point: NDArray[np.float64]
 ) -> tuple[float, float, float]:
     """A point of the assembly in the frame of the component's first leaf that is shown, or of the leaf itself."""

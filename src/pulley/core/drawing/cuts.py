@@ -18,47 +18,56 @@ class Cut:
     owner: int
 
 
-def cuts(bodies: Sequence[NDArray[np.float64]]) -> list[Cut]:
-    """The lines in which facets (m, 3, 3) of different bodies cut each other; none where they only graze.
+def cuts(bodies: Sequence[tuple[NDArray[np.float64], NDArray[np.float64], NDArray[np.float64]]]) -> list[Cut]:
+    """The lines in which facets of different bodies cut each other; none where they only graze.
+
+    Parameters
+    ----------
+    bodies : sequence of (facets, low, high)
+        Facets (m, 3, 3) in mm, and the corners (3,) of a box that holds the body.
 
     Examples
     --------
+    >>> low, high = np.full(3, -9.0), np.full(3, 9.0)
     >>> flat = np.array([[[0.0, 0, 0], [4, 0, 0], [0, 4, 0]]])
     >>> upright = np.array([[[1.0, 1, -1], [1, 2, -1], [1, 1, 3]]])
-    >>> found = cuts([flat, upright])
+    >>> found = cuts([(flat, low, high), (upright, low, high)])
     >>> [abs(float(v)) for v in (found[0].segments[0, 1] - found[0].segments[0, 0]).round(6)]
     [0.0, 0.75, 0.0]
     """
-    boxes = np.array([_bounds(facets) for facets in bodies]).reshape(-1, 2, 3)
+    lows, highs = np.array([body[1] for body in bodies]), np.array([body[2] for body in bodies])
+    extents: dict[int, tuple[NDArray[np.float64], NDArray[np.float64]]] = {}
     found = []
     for k in range(len(bodies)):
-        meets = (boxes[k + 1 :, 0] < boxes[k, 1]).all(1) & (boxes[k + 1 :, 1] > boxes[k, 0]).all(1)
-        for other in np.flatnonzero(meets) + k + 1:
-            low, high = np.maximum(boxes[k, 0], boxes[other, 0]), np.minimum(boxes[k, 1], boxes[other, 1])
-            one, two = _within(bodies[k], low, high), _within(bodies[other], low, high)
-            if len(one) and len(two):
-                segments = _crossed(one, two, *_sorted(one, two), GRAZE)
+        meets = (lows[k + 1 :] < highs[k]).all(1) & (highs[k + 1 :] > lows[k]).all(1)
+        for other in (np.flatnonzero(meets) + k + 1).tolist():
+            low, high = np.maximum(lows[k], lows[other]), np.minimum(highs[k], highs[other])
+            near = []
+            for n in (k, other):
+                if n not in extents:
+                    extents[n] = _extents(bodies[n][0])
+                near.append(bodies[n][0][_within(*extents[n], low, high)])
+            if len(near[0]) and len(near[1]):
+                segments = _crossed(*near, *_sorted(*near), GRAZE)
                 if len(segments):
                     found.append(Cut(segments, k))
     return found
 
 
-def _bounds(facets: NDArray[np.float64]) -> NDArray[np.float64]:
-    if not len(facets):
-        return np.array([[np.inf] * 3, [-np.inf] * 3])
-    return np.array([facets.min((0, 1)), facets.max((0, 1))])
+def _extents(facets: NDArray[np.float64]) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
+    """The lowest and highest corner (m, 3) of the bounds of each facet."""
+    a, b, c = facets[:, 0], facets[:, 1], facets[:, 2]
+    return np.minimum(np.minimum(a, b), c), np.maximum(np.maximum(a, b), c)
 
 
 def _within(
-    facets: NDArray[np.float64], low: NDArray[np.float64], high: NDArray[np.float64]
-) -> NDArray[np.float64]:
-    """Those facets whose bounds reach into a box."""
-    return facets[(facets.min(1) <= high).all(1) & (facets.max(1) >= low).all(1)]
+    least: NDArray[np.float64], most: NDArray[np.float64], low: NDArray[np.float64], high: NDArray[np.float64]
+) -> NDArray[np.bool_]:
+    """Which facets have bounds that reach into a box."""
+    return np.asarray((least <= high).all(1) & (most >= low).all(1))
 
 
-def _sorted(
-    one: NDArray[np.float64], two: NDArray[np.float64]
-) -> tuple[NDArray[np.intp], NDArray[np.float64], int]:
+def _sorted(one: NDArray[np.float64], two: NDArray[np.float64]) -> tuple[NDArray[np.intp], NDArray[np.float64], int]:
     """The second's facets in order of their least coordinate on the axis where they spread most; those; the axis."""
     axis = int(np.argmax(np.ptp(np.concatenate([one, two]).reshape(-1, 3), axis=0)))
     least = two[:, :, axis].min(1)
@@ -67,35 +76,54 @@ def _sorted(
 
 
 @njit(cache=True, nogil=True)
-def _plane(t):  # noqa: ANN001, ANN202
-    """Unit normal (3,) and offset of a triangle's plane; a zero normal for one without area."""
-    n = np.cross(t[1] - t[0], t[2] - t[0])
-    length = np.sqrt(n[0] ** 2 + n[1] ** 2 + n[2] ** 2)
-    if length > 0:
-        n = n / length
-    return n, n[0] * t[0, 0] + n[1] * t[0, 1] + n[2] * t[0, 2]
+def _planes(triangles):  # noqa: ANN001, ANN202
+    """Unit normals and offsets (m, 4) of the planes of triangles, and their bounds (m, 6)."""
+    planes, bounds = np.zeros((len(triangles), 4)), np.empty((len(triangles), 6))
+    for i in range(len(triangles)):
+        a, b, c = triangles[i, 0], triangles[i, 1], triangles[i, 2]
+        ux, uy, uz = b[0] - a[0], b[1] - a[1], b[2] - a[2]
+        vx, vy, vz = c[0] - a[0], c[1] - a[1], c[2] - a[2]
+        x, y, z = uy * vz - uz * vy, uz * vx - ux * vz, ux * vy - uy * vx
+        length = max(np.sqrt(x * x + y * y + z * z), 1e-300)
+        x, y, z = x / length, y / length, z / length
+        planes[i, 0], planes[i, 1], planes[i, 2], planes[i, 3] = x, y, z, x * a[0] + y * a[1] + z * a[2]
+        for k in range(3):
+            bounds[i, k], bounds[i, 3 + k] = min(a[k], b[k], c[k]), max(a[k], b[k], c[k])
+    return planes, bounds
 
 
 @njit(cache=True, nogil=True)
-def _slice(t, n, offset, along):  # noqa: ANN001, ANN202
-    """Where a triangle passes through a plane: two points, and their places along a line; False when it does not."""
-    points = np.empty((2, 3))
+def _slice(triangles, i, planes, j, along, points):  # noqa: ANN001, ANN202
+    """Where triangle i passes through plane j: whether it does, the places of the two points along a line; the
+    points go to ``points`` (2, 3), the lower first."""
     count = 0
-    d = np.empty(3)
     for k in range(3):
-        d[k] = n[0] * t[k, 0] + n[1] * t[k, 1] + n[2] * t[k, 2] - offset
-    for k in range(3):
-        j = (k + 1) % 3
-        if (d[k] > 0) != (d[j] > 0) and count < 2:
-            s = d[k] / (d[k] - d[j])
-            points[count] = t[k] + s * (t[j] - t[k])
+        a, b = triangles[i, k], triangles[i, (k + 1) % 3]
+        u = planes[j, 0] * a[0] + planes[j, 1] * a[1] + planes[j, 2] * a[2] - planes[j, 3]
+        v = planes[j, 0] * b[0] + planes[j, 1] * b[1] + planes[j, 2] * b[2] - planes[j, 3]
+        if (u > 0) != (v > 0) and count < 2:
+            s = u / (u - v)
+            for x in range(3):
+                points[count, x] = a[x] + s * (b[x] - a[x])
             count += 1
+    if count < 2:
+        return False, 0.0, 0.0
     first = points[0, 0] * along[0] + points[0, 1] * along[1] + points[0, 2] * along[2]
     second = points[1, 0] * along[0] + points[1, 1] * along[1] + points[1, 2] * along[2]
-    if count == 2 and first > second:
-        points = points[::-1].copy()
+    if first > second:
+        for x in range(3):
+            points[0, x], points[1, x] = points[1, x], points[0, x]
         first, second = second, first
-    return count == 2, points, first, second
+    return True, first, second
+
+
+@njit(cache=True, nogil=True)
+def _beside(one, i, two, j):  # noqa: ANN001, ANN202
+    """Whether two boxes, rows of bounds (m, 6), lie beside one another."""
+    beside = False
+    for x in range(3):
+        beside |= two[j, x] > one[i, 3 + x] or two[j, 3 + x] < one[i, x]
+    return beside
 
 
 @njit(cache=True, nogil=True)
@@ -107,42 +135,31 @@ def _crossed(one, two, order, least, axis, graze):  # noqa: ANN001, ANN202
     """
     found = np.empty((64, 2, 3))
     n = 0
-    widest = 0.0
-    for k in range(len(two)):
-        widest = max(widest, max(two[k, 0, axis], two[k, 1, axis], two[k, 2, axis]) - min(two[k, 0, axis], two[k, 1, axis], two[k, 2, axis]))  # fmt: skip  # noqa: E501
+    (planes, bounds), (others, theirs) = _planes(one), _planes(two)
+    widest = (theirs[:, 3 + axis] - theirs[:, axis]).max()
+    points, crossing, along = np.empty((2, 3)), np.empty((2, 3)), np.empty(3)
     for i in range(len(one)):
-        a = one[i]
-        low, high = a[0].copy(), a[0].copy()
-        for k in range(1, 3):
-            low, high = np.minimum(low, a[k]), np.maximum(high, a[k])
-        normal, offset = _plane(a)
-        start = np.searchsorted(least, low[axis] - widest)
-        for place in range(start, len(order)):
-            if least[place] > high[axis]:
+        for place in range(np.searchsorted(least, bounds[i, axis] - widest), len(order)):
+            j = order[place]
+            if least[place] > bounds[i, 3 + axis]:
                 break
-            b = two[order[place]]
-            apart = False
-            for x in range(3):
-                if min(b[0, x], b[1, x], b[2, x]) > high[x] or max(b[0, x], b[1, x], b[2, x]) < low[x]:
-                    apart = True
-                    break
-            if apart:
+            if _beside(bounds, i, theirs, j):
                 continue
-            other, shift = _plane(b)
-            if abs(normal[0] * other[0] + normal[1] * other[1] + normal[2] * other[2]) > graze:
+            p, q = planes[i], others[j]
+            if abs(p[0] * q[0] + p[1] * q[1] + p[2] * q[2]) > graze:
                 continue
-            along = np.cross(normal, other)
-            meets, points, p0, p1 = _slice(a, other, shift, along)
+            along[0], along[1], along[2] = p[1] * q[2] - p[2] * q[1], p[2] * q[0] - p[0] * q[2], p[0] * q[1] - p[1] * q[0]
+            meets, p0, p1 = _slice(one, i, others, j, along, points)
             if not meets:
                 continue
-            meets, others, q0, q1 = _slice(b, normal, offset, along)
+            meets, q0, q1 = _slice(two, j, planes, i, along, crossing)
             if not meets or min(p1, q1) - max(p0, q0) < 1e-9:
                 continue
             if n == len(found):
                 more = np.empty((2 * n, 2, 3))
                 more[:n] = found
                 found = more
-            found[n, 0] = points[0] if p0 > q0 else others[0]
-            found[n, 1] = points[1] if p1 < q1 else others[1]
+            found[n, 0] = points[0] if p0 > q0 else crossing[0]
+            found[n, 1] = points[1] if p1 < q1 else crossing[1]
             n += 1
     return found[:n]

@@ -51,9 +51,7 @@ def draw_page(assembly: Assembly, sheet: Sheet, page: Page, report: Report = lam
     return DrawnPage(page.name, page.sheet_of_paper.size, items)
 
 
-def _items(
-    assembly: Assembly, sheet: Sheet, page: Page, found: tuple[Row, ...], report: Report
-) -> Iterator[Item]:
+def _items(assembly: Assembly, sheet: Sheet, page: Page, found: tuple[Row, ...], report: Report) -> Iterator[Item]:
     tables = [list_box(parts, found) for parts in page.lists] + [title_box(page.sheet_of_paper, sheet.pattern)]
     yield from draw_frame(page.sheet_of_paper, sheet.pattern, tables)
     yield from draw_title(sheet, page)

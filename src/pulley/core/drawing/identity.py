@@ -63,9 +63,7 @@ class Spot:
     share: float
 
 
-def identity(
-    assembly: Assembly, scene: Scene, frame: NDArray[np.float64], bounds: NDArray[np.float64]
-) -> Identity:
+def identity(assembly: Assembly, scene: Scene, frame: NDArray[np.float64], bounds: NDArray[np.float64]) -> Identity:
     """The identity buffer of a scene.
 
     Parameters
@@ -88,9 +86,7 @@ def identity(
     for k, (path, pose) in enumerate(scene.poses.items()):
         mesh = assembly.leaf(path).part.mesh
         seen = apply(pose, mesh.vertices) @ frame.T
-        pixels = np.stack(
-            [(seen[:, 0] - corner[0]) / pixel, (corner[1] - seen[:, 1]) / pixel, -seen[:, 2]], axis=1
-        )
+        pixels = np.stack([(seen[:, 0] - corner[0]) / pixel, (corner[1] - seen[:, 1]) / pixel, -seen[:, 2]], axis=1)
         own[k] = cover(depth, owner, stamp, pixels, mesh.triangles, k)
     return Identity(tuple(scene.poses), owner, depth, corner, pixel, own, frame)
 

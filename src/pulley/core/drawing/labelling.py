@@ -196,7 +196,9 @@ def crossing(
     """
 
     def side(a: NDArray[np.float64], b: NDArray[np.float64], c: NDArray[np.float64]) -> NDArray[np.float64]:
-        return np.asarray((b[..., 0] - a[..., 0]) * (c[..., 1] - a[..., 1]) - (b[..., 1] - a[..., 1]) * (c[..., 0] - a[..., 0]))
+        return np.asarray(
+            (b[..., 0] - a[..., 0]) * (c[..., 1] - a[..., 1]) - (b[..., 1] - a[..., 1]) * (c[..., 0] - a[..., 0])
+        )
 
     p, q, r, s = p[:, None], q[:, None], r[None], s[None]
     with np.errstate(invalid="ignore"):

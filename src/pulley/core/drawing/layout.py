@@ -130,7 +130,9 @@ def chosen_camera(assembly: Assembly, teardown: Teardown) -> Camera:
     poses = poses_in(assembly, teardown, score, score.duration)
     if not poses:
         raise PulleyError("There is nothing to draw: every component is hidden. Show one in the editor.")
-    corners = {word: d for word, d in standard_directions(teardown).items() if word.startswith("top") and word.count(" ") == 2}
+    corners = {
+        word: d for word, d in standard_directions(teardown).items() if word.startswith("top") and word.count(" ") == 2
+    }
     ways = [quarter(teardown), pictorial_directions(teardown)["isometric"], *corners.values()]
     points = np.concatenate([apply(pose, assembly.leaf(path).part.mesh.bounds) for path, pose in poses.items()])
     middle, reach = (points.min(0) + points.max(0)) / 2, float(np.linalg.norm(np.ptp(points, axis=0)))
@@ -197,9 +199,7 @@ def _most(room: Box, size: NDArray[np.float64], pattern: PagePattern) -> float:
     return min(wide / float(size[0]), tall / float(size[1])) if wide > 0 and tall > 0 else 0.0
 
 
-def _rooms(
-    paper: Paper, pattern: PagePattern, found: Sequence[Row]
-) -> Iterator[tuple[PartsList, int, Box]]:
+def _rooms(paper: Paper, pattern: PagePattern, found: Sequence[Row]) -> Iterator[tuple[PartsList, int, Box]]:
     """Places for the list on a paper, with how many rows it has there, and the room that is left for the view."""
     left, foot, right, top = inner(paper)
     block = title_box(paper, pattern)
@@ -289,7 +289,9 @@ def _continued(arranged: Arrangement, pattern: PagePattern, found: tuple[Row, ..
     while done < len(found):
         wide = sum(column.width for column in pattern.columns if column.shown) + 2.0
         across = max(int((right - left + 2.0) / wide), 1)
-        parts = PartsList("l1", (left, top), "top left", pattern.columns, across=across, first=done, height=pattern.lettering)
+        parts = PartsList(
+            "l1", (left, top), "top left", pattern.columns, across=across, first=done, height=pattern.lettering
+        )
         count = max(_fitting(parts, found, high), 1)
         parts = replace(parts, most=count)
         pages.append(Page(f"p{len(pages) + 2}", paper.name, paper.wide, "Parts list", lists=(parts,)))

@@ -98,9 +98,7 @@ def draw_list(parts: PartsList, rows: Sequence[Row], pattern: PagePattern) -> It
         start += count
 
 
-def _run(
-    found: Laid, places: range, box: Box, parts: PartsList, pattern: PagePattern, tag: str
-) -> Iterator[Item]:
+def _run(found: Laid, places: range, box: Box, parts: PartsList, pattern: PagePattern, tag: str) -> Iterator[Item]:
     """One column of a list, with its heading at the end that it grows from."""
     wide_pen, thin = pen("visible", pattern.line), pen("list", pattern.line)
     left, foot, right, top = box
@@ -115,7 +113,9 @@ def _run(
         if x > left:
             yield segment(thin, (x, low), (x, high), tag=tag)
         base = (low if parts.upward else high - head) + parts.height * 0.6
-        yield _cell(column, x, base, cut(column.title, parts.height, column.width - 2 * PAD), parts, f"{tag}//{column.key}")
+        yield _cell(
+            column, x, base, cut(column.title, parts.height, column.width - 2 * PAD), parts, f"{tag}//{column.key}"
+        )
         x += column.width
     y = edge
     for k in places:
@@ -164,7 +164,13 @@ def draw_table(table: TravelTable, teardown: Teardown, pattern: PagePattern) -> 
         if k:
             yield segment(thin, (left, y + high), (right, y + high), tag=tag)
         for room, text in zip(TABLE, cells, strict=True):
-            yield Text("list", (x + PAD, y + table.height * 0.6), cut(text, table.height, room - 2 * PAD), table.height, tag=tag)
+            yield Text(
+                "list",
+                (x + PAD, y + table.height * 0.6),
+                cut(text, table.height, room - 2 * PAD),
+                table.height,
+                tag=tag,
+            )
             x += room
     for x in (left + TABLE[0], left + TABLE[0] + TABLE[1]):
         yield segment(thin, (x, foot), (x, top), tag=tag)

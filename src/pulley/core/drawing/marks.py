@@ -57,9 +57,7 @@ def leader_of(assembly: Assembly, seen: Seen, balloon: Balloon, radius: float) -
     return np.array([centre + way * (radius / length), tip]) if length > radius else None
 
 
-def draw_balloon(
-    assembly: Assembly, sheet: Sheet, seen: Seen, balloon: Balloon, rows: Sequence[Row]
-) -> Iterator[Item]:
+def draw_balloon(assembly: Assembly, sheet: Sheet, seen: Seen, balloon: Balloon, rows: Sequence[Row]) -> Iterator[Item]:
     """A balloon with its leader; without a number when its component is not in the list, as `sheet_faults` says."""
     pattern, tag = sheet.pattern, f"balloon:{balloon.id}"
     thin = pen("leader", pattern.line)
@@ -67,7 +65,9 @@ def draw_balloon(
     if leader is not None:
         yield segment(thin, *leader.tolist(), tag=f"{tag}/leader")
         yield from _end(balloon.end, leader, thin, f"{tag}/tip")
-    for path, centre in zip((balloon.target.component, *balloon.more), stack_centres(balloon, pattern.radius), strict=True):
+    for path, centre in zip(
+        (balloon.target.component, *balloon.more), stack_centres(balloon, pattern.radius), strict=True
+    ):
         row = row_of(assembly, rows, path)
         yield Circle(thin, centre, pattern.radius, PAPER, tag)
         text = str(row.item) if row else "?"
@@ -157,7 +157,9 @@ def draw_dimension(assembly: Assembly, sheet: Sheet, seen: Seen, dimension: Dime
     middle = (p + q) / 2 + normal * 1.2
     text = distance_text(float(np.linalg.norm(ends[1] - ends[0])))
     at = float(middle[0]), float(middle[1])
-    yield Text("note", at, text, 3.5, "middle", turn - 180 if flipped and turn > 0 else turn + 180 if flipped else turn, tag)
+    yield Text(
+        "note", at, text, 3.5, "middle", turn - 180 if flipped and turn > 0 else turn + 180 if flipped else turn, tag
+    )
 
 
 def draw_centre_line(assembly: Assembly, sheet: Sheet, seen: Seen, line: CentreLine) -> Iterator[Item]:

@@ -1,4 +1,4 @@
-"""The drawing model: what is on a page, in millimetres of paper from its lower left corner. Writers draw it as it is."""
+"""The drawing model: what is on a page, in mm of paper from its lower left corner. Writers draw it as it is."""
 
 from dataclasses import dataclass
 from typing import Literal

@@ -79,7 +79,9 @@ def paper_of(text: str) -> Paper:
         words = words[:-1]
     name = " ".join(words)
     if name not in SIZES:
-        raise PulleyError(f"There is no paper “{text.strip()[:30]}”. Name one of {', '.join(SIZES)}, with “tall” or not.")
+        raise PulleyError(
+            f"There is no paper “{text.strip()[:30]}”. Name one of {', '.join(SIZES)}, with “tall” or not."
+        )
     return Paper(name, wide)
 
 
@@ -145,7 +147,9 @@ def checked_scale(scale: Scale) -> Scale:
     paper, model = scale
     share = paper / model if model > 0 else 0.0
     if not FINEST <= share <= COARSEST:
-        raise PulleyError(f"A scale of {plain(paper)}:{plain(model)} cannot be drawn. Type one from 1:100000 to 1000:1.")
+        raise PulleyError(
+            f"A scale of {plain(paper)}:{plain(model)} cannot be drawn. Type one from 1:100000 to 1000:1."
+        )
     return (1.0, round(1 / share, 6)) if share < 1 else (round(share, 6), 1.0)
 
 

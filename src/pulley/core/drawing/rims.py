@@ -1,6 +1,6 @@
 """The edges of a mesh that a drawing may show: which facets meet at each, and of what kind it is."""
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import lru_cache
 
 import numpy as np
@@ -44,23 +44,46 @@ def rims(mesh: Mesh) -> Rims:
     >>> int((rims(box_mesh((0, 0, 0), (1, 2, 3))).kind == SHARP).sum())
     12
     """
-    points = np.concatenate([mesh.vertices, mesh.edges])
+    found = rims_of(mesh.vertices, mesh.triangles, mesh.faces, mesh.edges, mesh.edge_pairs)
+    return replace(found, closed=_closed(mesh))
+
+
+def rims_of(
+    vertices: NDArray[np.float64],
+    triangles: NDArray[np.int32],
+    faces: NDArray[np.int32],
+    edges: NDArray[np.float64],
+    pairs: NDArray[np.int32],
+) -> Rims:
+    """The edges of facets that are taken for a closed body.
+
+    Parameters
+    ----------
+    vertices : (n, 3) float64
+    triangles : (m, 3) int32
+    faces : (m,) int32
+        The face of the B-rep that each triangle lies on.
+    edges : (k, 3) float64
+        Points of the edges that are always drawn.
+    pairs : (j, 2) int32
+        Which of them are joined; none for "where facets bend".
+    """
+    points = np.concatenate([vertices, edges])
     first, place = _welded(points)
-    vertices = points[first]
-    triangles = place[: len(mesh.vertices)][mesh.triangles].astype(np.int32)
-    ends, sides, bent = _joined(triangles)
+    welded = place[: len(vertices)][triangles].astype(np.int32)
+    ends, sides, bent = _joined(welded)
     kind = np.full(len(ends), INNER, np.int8)
     kind[bent | (sides[:, 1] < 0)] = SHARP
-    if len(mesh.edges):
-        kind[_smooth(ends, sides, mesh)] = SMOOTH
-        kind[_among(ends, place[len(mesh.vertices) :][mesh.edge_pairs], len(vertices))] = SHARP
-    else:
-        kind[_creased(vertices, triangles, sides)] = SHARP
-    return Rims(vertices, triangles, ends, sides, kind, _closed(mesh))
+    kind[(sides[:, 1] >= 0) & (faces[sides[:, 0]] != faces[sides[:, 1]])] = SMOOTH
+    if len(pairs):
+        kind[_among(ends, place[len(vertices) :][pairs], len(first))] = SHARP
+    unknown = len(pairs) == 0
+    kind[_creased(points[first], welded, sides) & (unknown | (faces[sides[:, 0]] < -1))] = SHARP
+    return Rims(points[first], welded, ends, sides, kind, np.ones(len(triangles), bool))
 
 
 def _welded(points: NDArray[np.float64]) -> tuple[NDArray[np.intp], NDArray[np.intp]]:
-    """Points (n, 3) nearer than `WELD` as one: which of them stand for the rest (k,), and which stands for each (n,)."""
+    """Points (n, 3) nearer than `WELD` as one: those that stand for the rest (k,), and which stands for each (n,)."""
     grid = np.round(points / WELD).astype(np.int64)
     order = np.lexsort(grid.T)
     fresh = np.ones(len(points), bool)
@@ -85,12 +108,6 @@ def _joined(
     second = np.where(count > 1, owner[np.minimum(first + 1, len(owner) - 1)], -1) if len(keys) else first
     ends = np.stack([keys[first] >> 32, keys[first] & 0xFFFFFFFF], axis=1).astype(np.int32)
     return ends, np.stack([owner[first], second], axis=1).astype(np.int32), count > 2
-
-
-def _smooth(ends: NDArray[np.int32], sides: NDArray[np.int32], mesh: Mesh) -> NDArray[np.bool_]:
-    """Which edges lie between two faces of the B-rep."""
-    faces = mesh.faces
-    return (sides[:, 1] >= 0) & (faces[sides[:, 0]] != faces[sides[:, 1]])
 
 
 def _among(ends: NDArray[np.int32], wanted: NDArray[np.int64], count: int) -> NDArray[np.bool_]:

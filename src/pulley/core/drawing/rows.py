@@ -71,17 +71,15 @@ def rows(assembly: Assembly, sheet: Sheet) -> tuple[Row, ...]:
     texts = {key: _texts(assembly, items, key, paths) for key, paths in counted.items()}
     order = _order(assembly, sheet.teardown, items, counted, texts)
     numbers = _numbers(order, items.numbers)
-    return tuple(
-        Row(key, numbers[key], counted[key], texts[key] | {"item": str(numbers[key])}) for key in order
-    )
+    return tuple(Row(key, numbers[key], counted[key], texts[key] | {"item": str(numbers[key])}) for key in order)
 
 
 def _counted(assembly: Assembly, items: Items, hidden: set[str]) -> dict[str, tuple[str, ...]]:
     """The components that each row counts, by the row's key, in tree order."""
     inside: dict[str, str] = {}
     for path in items.whole:
-        for leaf in assembly.below.get(path, ()):
-            inside.setdefault(leaf, path)
+        for below in assembly.below.get(path, ()):
+            inside.setdefault(below, path)
     found: dict[str, list[str]] = {}
     alike: dict[object, str] = {}
     for leaf in assembly.leaves:

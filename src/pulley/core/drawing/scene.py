@@ -1,4 +1,4 @@
-"""What a view of a sheet shows: poses and trail lines of the teardown at an instant, and how its points get to paper."""
+"""What a view of a sheet shows: poses and trail lines at an instant, and how its points get to paper."""
 
 from collections.abc import Iterable
 from dataclasses import dataclass
@@ -79,7 +79,7 @@ def scene_of(assembly: Assembly, teardown: Teardown, view: SheetView) -> Scene:
 
 @dataclass(frozen=True, eq=False)
 class Placing:
-    """How points of the model get to paper in a view: ``frame`` has rows right, up, back; ``target`` is drawn ``at``."""
+    """How points of the model get to paper: ``frame`` has rows right, up, back; ``target`` is drawn ``at``."""
 
     frame: NDArray[np.float64]
     target: NDArray[np.float64]

@@ -1,4 +1,4 @@
-"""A drawing sheet as its user defines it: plain immutable values in mm of paper; what follows from them is worked out."""
+"""A drawing sheet as its user defines it: plain immutable values in mm of paper; the rest is worked out."""
 
 from dataclasses import dataclass, field, fields, replace
 from typing import Any, Literal
@@ -332,5 +332,3 @@ def fresh_id(page: Page, prefix: str) -> str:
 def names_of(kind: type) -> set[str]:
     """The names of a dataclass' fields."""
     return {f.name for f in fields(kind)}
-
-

@@ -25,7 +25,7 @@ def draw_frame(paper: Paper, pattern: PagePattern, tables: Sequence[Box] = ()) -
     """The frame of a page with centring marks, and zones when the pattern has them; marks end where ``tables`` lie."""
     left, foot, right, top = paper.frame
     width, height = paper.size
-    wide, narrow = pen("frame", pattern.line * 2 if pattern.line < 0.5 else 0.7), pen("title", pattern.line)
+    wide = pen("frame", 0.7)
     yield rectangle(wide, paper.frame, "frame")
     x, y = (left + right) / 2, (foot + top) / 2
     for a, b in (
@@ -144,7 +144,13 @@ def projection_symbol(pattern: PagePattern, centre: tuple[float, float], tag: st
     small, large = h / 2, h
     narrow, broad = cone - 2.0, cone + 2.0  # seen from the left, the small end stands in front
     yield segment(
-        thin, (narrow, y - small), (broad, y - large), (broad, y + large), (narrow, y + small), (narrow, y - small), tag=tag
+        thin,
+        (narrow, y - small),
+        (broad, y - large),
+        (broad, y + large),
+        (narrow, y + small),
+        (narrow, y - small),
+        tag=tag,
     )
     circle = x - side * 4.0
     yield Circle(thin, (circle, y), small, tag=tag)
@@ -203,7 +209,9 @@ def checked_logo(data: bytes) -> str:
         When it is no picture, or a large one.
     """
     if len(data) > LOGO_LIMIT:
-        raise PulleyError(f"The logo has {len(data) / 2**20:.0f} MB; the limit is {LOGO_LIMIT >> 20} MB. Save it smaller.")
+        raise PulleyError(
+            f"The logo has {len(data) / 2**20:.0f} MB; the limit is {LOGO_LIMIT >> 20} MB. Save it smaller."
+        )
     picture = _opened(data)
     picture.thumbnail((800, 400))
     buffer = io.BytesIO()
@@ -229,5 +237,3 @@ def _opened(data: bytes) -> Image.Image:
     except (OSError, ValueError, SyntaxError, Image.DecompressionBombError) as error:
         raise PulleyError("The logo is no picture that can be read. Choose a PNG or a JPEG.") from error
     return picture
-
-

@@ -29,9 +29,7 @@ def _silent(_share: float) -> None:
     """Report progress to nobody."""
 
 
-def lines_of(
-    assembly: Assembly, teardown: Teardown, view: SheetView, report: Report = _silent
-) -> Lines:
+def lines_of(assembly: Assembly, teardown: Teardown, view: SheetView, report: Report = _silent) -> Lines:
     """The lines of a view, seen and hidden ones, worked out once for what it shows and from where."""
     scene = scene_of(assembly, teardown, view)
     frame = camera_frame(view.camera)
@@ -62,8 +60,8 @@ def bounds_of(assembly: Assembly, teardown: Teardown, view: SheetView) -> Box:
 
 def _bounds(assembly: Assembly, scene: Scene, frame: NDArray[np.float64]) -> NDArray[np.float64]:
     key = ("bounds", frame.tobytes(), hash(tuple((path, pose.tobytes()) for path, pose in scene.poses.items())))
-    key += (len(scene.trails), hash(tuple(line.tobytes() for line in scene.trails)))
-    return assembly.once(key, lambda: picture_bounds(assembly, scene, frame))
+    lines = hash(tuple(line.tobytes() for line in scene.trails))
+    return assembly.once((*key, lines), lambda: picture_bounds(assembly, scene, frame))
 
 
 def caption_of(teardown: Teardown, view: SheetView) -> str:
@@ -113,7 +111,11 @@ def draw_view(
 def _only(lines: Lines, kind: str) -> Lines:
     wanted = lines.kind == KINDS.index(kind)
     return replace(
-        lines, points=lines.points[wanted], owner=lines.owner[wanted], kind=lines.kind[wanted], hidden=lines.hidden[wanted]
+        lines,
+        points=lines.points[wanted],
+        owner=lines.owner[wanted],
+        kind=lines.kind[wanted],
+        hidden=lines.hidden[wanted],
     )
 
 
@@ -154,9 +156,7 @@ def trail_pen(teardown: Teardown) -> Pen:
     return Pen("trail", line.width, tuple(round(part * line.width, 6) for part in PATTERNS[line.line]), line.colour)
 
 
-def _clipped(
-    segments: NDArray[np.float64], circle: tuple[NDArray[np.float64], float] | None
-) -> NDArray[np.float64]:
+def _clipped(segments: NDArray[np.float64], circle: tuple[NDArray[np.float64], float] | None) -> NDArray[np.float64]:
     """Segments (n, 2, 2), or what of them lies within a circle."""
     if circle is None or not len(segments):
         return segments

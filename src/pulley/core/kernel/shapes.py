@@ -12,8 +12,9 @@ from OCP.BRepAdaptor import BRepAdaptor_Surface
 from OCP.BRepBndLib import BRepBndLib
 from OCP.BRepBuilderAPI import BRepBuilderAPI_Transform
 from OCP.BRepGProp import BRepGProp
+from OCP.BRepLib import BRepLib
 from OCP.BRepMesh import BRepMesh_IncrementalMesh
-from OCP.GeomAbs import GeomAbs_Cone, GeomAbs_Cylinder, GeomAbs_Plane
+from OCP.GeomAbs import GeomAbs_C0, GeomAbs_Cone, GeomAbs_Cylinder, GeomAbs_Plane
 from OCP.gp import gp_Ax2, gp_Dir, gp_Pnt, gp_Trsf
 from OCP.GProp import GProp_GProps
 from OCP.TopAbs import TopAbs_EDGE, TopAbs_FACE, TopAbs_REVERSED, TopAbs_SHELL, TopAbs_SOLID
@@ -34,7 +35,7 @@ SLIVER = 1e-3  # mm2; a face with less may have no triangle
 ANGLE = 0.1  # rad, between neighbouring facets of a round face
 ANGLE_CURVED = 0.25  # the same in a part with faces curved both ways, whose triangles grow with the square
 RULED = (GeomAbs_Plane, GeomAbs_Cylinder, GeomAbs_Cone)
-SMOOTH = np.cos(np.radians(1.0))  # faces that meet flatter than this show no edge
+SMOOTH = np.radians(1.0)  # faces that meet flatter than this show no edge
 
 FaceMesh = tuple[NDArray[np.float64], NDArray[np.float64], NDArray[np.int32]]
 
@@ -154,6 +155,7 @@ def mesh_shape(shape: TopoDS_Shape, chord: float) -> Mesh:
     chord : float
         In mm: how far a facet may lie off its face.
     """
+    BRepLib.EncodeRegularity_s(shape, SMOOTH)
     groups = _bodies(shape)
     faces = [face for group in groups for face in group]
     ruled = all(BRepAdaptor_Surface(face).GetType() in RULED for face in faces)
@@ -263,8 +265,8 @@ def _face_mesh(face: TopoDS_Face) -> FaceMesh:
 
 def _edges(faces: list[TopoDS_Face], meshed: list[FaceMesh]) -> list[NDArray[np.float64]]:
     """Each edge once as a polyline, less seams and edges that two faces cross smoothly."""
-    seen: dict[int, list[tuple[object, NDArray[np.float64], NDArray[np.float64]]]] = {}
-    for face, (points, normals, _) in zip(faces, meshed, strict=True):
+    seen: dict[int, tuple[object, NDArray[np.float64]]] = {}
+    for face, (points, _, _) in zip(faces, meshed, strict=True):
         if not len(points):
             continue
         location = TopLoc_Location()
@@ -274,22 +276,11 @@ def _edges(faces: list[TopoDS_Face], meshed: list[FaceMesh]) -> list[NDArray[np.
             if BRep_Tool.Degenerated_s(edge) or BRep_Tool.IsClosed_s(edge, face):
                 continue
             polygon = BRep_Tool.PolygonOnTriangulation_s(edge, triangulation, location)
-            if polygon is None:
+            if polygon is None or BRep_Tool.MaxContinuity_s(edge) != GeomAbs_C0:
                 continue
             nodes = np.array([polygon.Node(k) for k in range(1, polygon.NbNodes() + 1)]) - 1
-            seen.setdefault(hash(edge.TShape()), []).append((edge.TShape(), points[nodes], normals[nodes]))
-    return [group[0][1] for group in seen.values() if not _is_smooth(group)]
-
-
-def _is_smooth(group: list[tuple[object, NDArray[np.float64], NDArray[np.float64]]]) -> bool:
-    if len(group) != 2:
-        return False
-    (_, points, first), (_, others, second) = group
-    if len(points) != len(others):
-        return False
-    if not np.allclose(points, others, atol=WELD):
-        second = second[::-1]
-    return bool((np.abs(np.einsum("ij,ij->i", first, second)) > SMOOTH).all())
+            seen.setdefault(hash(edge.TShape()), (edge.TShape(), points[nodes]))
+    return [points for _, points in seen.values()]
 
 
 def _features(faces: list[TopoDS_Face]) -> tuple[tuple[Plane, ...], tuple[Cylinder, ...]]:

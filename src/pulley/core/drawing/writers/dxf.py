@@ -4,17 +4,43 @@ import io
 from collections.abc import Sequence
 
 import ezdxf
+import ezdxf.filemanagement
 from ezdxf import units
 from ezdxf.document import Drawing
 from ezdxf.enums import TextEntityAlignment
-from ezdxf.layouts import BaseLayout
+from ezdxf.layouts.base import BaseLayout
 
 from pulley.core.drawing.lettering import FILE
 from pulley.core.drawing.model import LAYERS, Circle, DrawnPage, Fill, Item, Layer, Lines, Pen, Text
 from pulley.core.drawing.writers.svg import printable
 
 BETWEEN = 50.0  # mm between pages, which lie side by side
-WEIGHTS = (0, 5, 9, 13, 15, 18, 20, 25, 30, 35, 40, 50, 53, 60, 70, 80, 90, 100, 106, 120, 140, 158, 200, 211)  # 1/100 mm
+WEIGHTS = (
+    0,
+    5,
+    9,
+    13,
+    15,
+    18,
+    20,
+    25,
+    30,
+    35,
+    40,
+    50,
+    53,
+    60,
+    70,
+    80,
+    90,
+    100,
+    106,
+    120,
+    140,
+    158,
+    200,
+    211,
+)  # 1/100 mm
 ALIGNS = {"left": TextEntityAlignment.LEFT, "middle": TextEntityAlignment.CENTER, "right": TextEntityAlignment.RIGHT}
 STYLE = "SHEET"
 
@@ -42,7 +68,7 @@ def layer_name(layer: Layer) -> str:
 
 
 def _document() -> Drawing:
-    document = ezdxf.new("R2018", units=units.MM)
+    document = ezdxf.filemanagement.new("R2018", units=units.MM)
     document.header["$LTSCALE"] = 1.0
     document.styles.add(STYLE, font=FILE.name)
     for layer in LAYERS.values():
@@ -80,5 +106,3 @@ def _draw(space: BaseLayout, item: Item, x: float) -> None:
             attributes = {"layer": layer_name(LAYERS[item.layer]), "style": STYLE, "rotation": item.turn}
             text = space.add_text(printable(item.text), height=item.height, dxfattribs=attributes)
             text.set_placement((item.at[0] + x, item.at[1]), align=ALIGNS[item.align])
-
-

@@ -79,5 +79,3 @@ def _write(document: FPDF, item: Text, tall: float) -> None:
             document.text(start, y, item.text)
     else:
         document.text(start, y, item.text)
-
-

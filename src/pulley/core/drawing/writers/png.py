@@ -21,7 +21,7 @@ def png(pages: Sequence[DrawnPage], number: int = 0, dpi: float = DPI) -> bytes:
     PulleyError
         When the picture would have more than 12,000 pixels on a side.
     """
-    if not 10 <= dpi or max(pages[number].size) / 25.4 * dpi > MOST:
+    if not dpi >= 10 or max(pages[number].size) / 25.4 * dpi > MOST:
         raise PulleyError("A picture has from 10 pixels to the inch up to 12,000 pixels a side. Choose other ones.")
     document = pypdfium2.PdfDocument(pdf([pages[number]]))
     image = document[0].render(scale=dpi / 72).to_pil()

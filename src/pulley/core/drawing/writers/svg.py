@@ -75,7 +75,9 @@ def printable(text: str) -> str:
     >>> printable("rod\\x00 end")
     'rod end'
     """
-    return "".join(letter for letter in text if letter in "\t\n" or ord(letter) >= 32 and not 0xD800 <= ord(letter) < 0xE000)
+    return "".join(
+        letter for letter in text if letter in "\t\n" or ord(letter) >= 32 and not 0xD800 <= ord(letter) < 0xE000
+    )
 
 
 def _path(points: NDArray[np.float64], tall: float) -> str:
@@ -104,7 +106,7 @@ def _subset(letters: Iterable[str]) -> bytes:
 
     from fontTools import subset
 
-    options = subset.Options(notdef_outline=True, layout_features=["*"])
+    options = subset.Options(notdef_outline=True, layout_features=["*"], drop_tables=["FFTM"])
     font = subset.load_font(str(FILE), options)
     chosen = subset.Subsetter(options)
     chosen.populate(text="".join(sorted(set(letters))) or " ")
@@ -112,5 +114,3 @@ def _subset(letters: Iterable[str]) -> bytes:
     buffer = io.BytesIO()
     font.save(buffer)
     return buffer.getvalue()
-
-

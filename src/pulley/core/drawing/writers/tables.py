@@ -34,7 +34,7 @@ def _cell(text: str, key: str) -> str | float:
 
 
 def csv_bytes(rows: Iterable[Row], columns: Sequence[Column]) -> bytes:
-    """A list as CSV in UTF-8 with a mark of its encoding; a text that a spreadsheet would run gets a quote before it."""
+    """A list as CSV in UTF-8 with a mark of its encoding; what a spreadsheet would run gets a quote before it."""
     buffer = io.StringIO(newline="")
     writer = csv.writer(buffer)
     for line in table(rows, columns):

@@ -1,0 +1,65 @@
+"""Every change to a sheet as one function: it takes the sheet and gives the changed one, or refuses in a sentence."""
+
+from pulley.core.drawing.changes.balloons import (
+    add_balloon,
+    balloons_for,
+    move_attachment,
+    move_balloons,
+    remove_balloons,
+    stack_balloons,
+    tidy,
+    unstack_balloon,
+)
+from pulley.core.drawing.changes.listing import (
+    add_list,
+    change_items,
+    change_list,
+    close_gaps,
+    continue_list,
+    fix_numbers,
+    leave_out,
+    merge_rows,
+    move_row,
+    names_everywhere,
+    put_first,
+    rename_row,
+    set_column,
+    set_text,
+    sort_rows,
+    unmerge_rows,
+)
+from pulley.core.drawing.changes.notes import (
+    add_centre_lines,
+    add_dimension,
+    add_note,
+    add_table,
+    change_item,
+    move_dimension,
+    move_item,
+    remove_item,
+)
+from pulley.core.drawing.changes.pages import (
+    add_page,
+    duplicate_page,
+    move_page,
+    remove_page,
+    rename_page,
+    set_field,
+    set_paper,
+    use_pattern,
+)
+from pulley.core.drawing.changes.views import (
+    add_detail,
+    add_projected,
+    add_view,
+    change_view,
+    fit_view,
+    look_from,
+    move_view,
+    picked,
+    remove_view,
+    scale_view,
+    show_only,
+    snapped,
+    turn_view,
+)
