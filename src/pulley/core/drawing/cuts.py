@@ -7,6 +7,7 @@ import numpy as np
 from numba import njit
 from numpy.typing import NDArray
 
+TOUCH = 1e-5  # mm that a facet must reach to both sides of another's plane; what reaches less far only touches
 GRAZE = np.cos(np.radians(15.0))  # facets that meet flatter only graze: a round pin in its round hole, both of facets
 
 
@@ -96,17 +97,18 @@ def _planes(triangles):  # noqa: ANN001, ANN202
 def _slice(triangles, i, planes, j, along, points):  # noqa: ANN001, ANN202
     """Where triangle i passes through plane j: whether it does, the places of the two points along a line; the
     points go to ``points`` (2, 3), the lower first."""
-    count = 0
+    count, above, below = 0, False, False
     for k in range(3):
         a, b = triangles[i, k], triangles[i, (k + 1) % 3]
         u = planes[j, 0] * a[0] + planes[j, 1] * a[1] + planes[j, 2] * a[2] - planes[j, 3]
         v = planes[j, 0] * b[0] + planes[j, 1] * b[1] + planes[j, 2] * b[2] - planes[j, 3]
+        above, below = above or u > TOUCH, below or u < -TOUCH
         if (u > 0) != (v > 0) and count < 2:
             s = u / (u - v)
             for x in range(3):
                 points[count, x] = a[x] + s * (b[x] - a[x])
             count += 1
-    if count < 2:
+    if count < 2 or not (above and below):
         return False, 0.0, 0.0
     first = points[0, 0] * along[0] + points[0, 1] * along[1] + points[0, 2] * along[2]
     second = points[1, 0] * along[0] + points[1, 1] * along[1] + points[1, 2] * along[2]
@@ -148,7 +150,11 @@ def _crossed(one, two, order, least, axis, graze):  # noqa: ANN001, ANN202
             p, q = planes[i], others[j]
             if abs(p[0] * q[0] + p[1] * q[1] + p[2] * q[2]) > graze:
                 continue
-            along[0], along[1], along[2] = p[1] * q[2] - p[2] * q[1], p[2] * q[0] - p[0] * q[2], p[0] * q[1] - p[1] * q[0]
+            along[0], along[1], along[2] = (
+                p[1] * q[2] - p[2] * q[1],
+                p[2] * q[0] - p[0] * q[2],
+                p[0] * q[1] - p[1] * q[0],
+            )
             meets, p0, p1 = _slice(one, i, others, j, along, points)
             if not meets:
                 continue

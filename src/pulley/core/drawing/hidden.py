@@ -161,8 +161,14 @@ def _apart(triangle, left, foot, cell):  # noqa: ANN001, ANN202
 @njit(cache=True, nogil=True)
 def _span(triangle, left, foot, cell, across, down):  # noqa: ANN001, ANN202
     """The cells (x0, x1, y0, y1) that the bounds of a triangle reach into."""
-    low_x, high_x = min(triangle[0, 0], triangle[1, 0], triangle[2, 0]), max(triangle[0, 0], triangle[1, 0], triangle[2, 0])
-    low_y, high_y = min(triangle[0, 1], triangle[1, 1], triangle[2, 1]), max(triangle[0, 1], triangle[1, 1], triangle[2, 1])
+    low_x, high_x = (
+        min(triangle[0, 0], triangle[1, 0], triangle[2, 0]),
+        max(triangle[0, 0], triangle[1, 0], triangle[2, 0]),
+    )
+    low_y, high_y = (
+        min(triangle[0, 1], triangle[1, 1], triangle[2, 1]),
+        max(triangle[0, 1], triangle[1, 1], triangle[2, 1]),
+    )
     x0 = max(int(math.floor((low_x - left) / cell - 1e-9)), 0)
     x1 = min(int(math.floor((high_x - left) / cell + 1e-9)), across - 1)
     y0 = max(int(math.floor((low_y - foot) / cell - 1e-9)), 0)

@@ -95,7 +95,9 @@ def project_lines(
     paths = tuple(poses)
     bodies = [_body(assembly.leaf(path), poses[path], frame, simple_threads) for path in paths]
     pieces = [(body.segments, body.kinds, body.away, k, body.error) for k, body in enumerate(bodies)]
-    pieces += [_piece(cut.segments, CUT, cut.owner) for cut in cuts([(body.facets, body.low, body.high) for body in bodies])]
+    pieces += [
+        _piece(cut.segments, CUT, cut.owner) for cut in cuts([(body.facets, body.low, body.high) for body in bodies])
+    ]
     pieces += [_piece(np.stack([line[:-1], line[1:]], axis=1) @ frame.T, TRAIL, -1) for line in trails]
     segments, kind, away = (np.concatenate([piece[n] for piece in pieces]) for n in range(3))
     counts = [len(piece[0]) for piece in pieces]

@@ -18,7 +18,7 @@ from pulley.core.geometry.mesh import Mesh
 
 FLANK = 0.2  # least share of a facet's normal along the axis for it to be a flank
 TURNS = 1.5  # least length of a thread, in pitches
-ALIKE = 0.03  # share by which the pitches of facets of one thread may differ
+ALIKE = 0.2  # share by which the pitches of facets of one thread may differ
 CREST = 0.35  # of the pitch: how far crest and root may lie beside the flanks
 LEAST = 0.05  # mm, the finest pitch
 SHARE = 0.25  # of the flanks' area that must have the one pitch
@@ -95,12 +95,13 @@ def _thread(
     axis: NDArray[np.float64],
 ) -> Thread | None:
     """The thread about an axis, of facets that are left; None when there is none."""
-    for loose in (0.6, 0.2, ALIKE):
+    for loose in (0.8, 0.5, 0.3, ALIKE):
         found = _wound(middle, normals, area, left, origin, axis, loose)
         if found is None:
             return None
         own, flank, common = found
         origin, axis = _screw_axis(middle[own], normals[own], area[own], axis)
+        origin = _centred(corners[own].reshape(-1, 3), origin, axis)
     if area[own].sum() < SHARE * area[flank].sum():
         return None
     along = (middle - origin) @ axis
@@ -113,7 +114,9 @@ def _thread(
     reach = np.linalg.norm(off - (off @ axis)[:, :, None] * axis, axis=2)
     low, high = float(reach[own].min()), float(reach[own].max())
     beside = CREST * abs(common)
-    with_crests = left & _inside(corners, origin, axis, (low - beside, high + beside), (start, end)) & (np.abs(n_axis) < 0.99)
+    with_crests = (
+        left & _inside(corners, origin, axis, (low - beside, high + beside), (start, end)) & (np.abs(n_axis) < 0.99)
+    )
     low, high = float(reach[with_crests | own].min()), float(reach[with_crests | own].max())
     if end - start < TURNS * abs(common) or high - low > 2 * abs(common):
         return None
@@ -166,6 +169,21 @@ def _screw_axis(
     _, vectors = np.linalg.eigh(a - b @ back)
     axis = vectors[:, 0] * (np.sign(vectors[:, 0] @ near) or 1.0)
     return centre + np.cross(axis, -back @ axis), axis
+
+
+def _centred(
+    points: NDArray[np.float64], origin: NDArray[np.float64], axis: NDArray[np.float64]
+) -> NDArray[np.float64]:
+    """A point of the axis in the middle of the circle on which the outermost points lie, seen along the axis."""
+    right, up = view_frame(axis)[:2]
+    flat = (points - origin) @ np.array([right, up]).T
+    middle = np.zeros(2)
+    for _ in range(4):
+        radius = np.linalg.norm(flat - middle, axis=1)
+        outer = flat[radius >= np.percentile(radius, 75)]
+        rows = np.column_stack([2 * outer, np.ones(len(outer))])
+        middle = np.linalg.lstsq(rows, (outer**2).sum(1), rcond=None)[0][:2]
+    return np.asarray(origin + middle @ np.array([right, up]))
 
 
 def _inside(
@@ -222,16 +240,16 @@ def _cylinder(thread: Thread) -> tuple[NDArray[np.float64], NDArray[np.int32]]:
     return np.concatenate(rings), faces if outward else np.ascontiguousarray(faces[:, ::-1])
 
 
-def _edges_outside(
-    mesh: Mesh, found: tuple[Thread, ...]
-) -> tuple[NDArray[np.float64], NDArray[np.int32]]:
+def _edges_outside(mesh: Mesh, found: tuple[Thread, ...]) -> tuple[NDArray[np.float64], NDArray[np.int32]]:
     """The mesh's own edges without those of its threads: points (n, 3) and pairs (k, 2) of places in them."""
     pairs = mesh.edge_pairs
     ends = mesh.edges[pairs] if len(pairs) else np.zeros((0, 2, 3))
     kept = np.ones(len(ends), bool)
     for thread in found:
         low, high = sorted((thread.root, thread.crest))
-        kept &= ~_inside(ends, thread.origin, thread.axis, (low, high), (thread.start, thread.end)) if len(ends) else kept
+        kept &= (
+            ~_inside(ends, thread.origin, thread.axis, (low, high), (thread.start, thread.end)) if len(ends) else kept
+        )
     return mesh.edges, pairs[kept]
 
 
