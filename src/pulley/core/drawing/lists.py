@@ -22,7 +22,7 @@ class Laid:
     """A list as it is laid out: its rows with their lines by column, their heights, and its size in mm."""
 
     rows: tuple[Row, ...]
-    cells: tuple[dict[str, list[str]], ...]
+    cells: tuple[dict[str, tuple[str, ...]], ...]
     heights: tuple[float, ...]
     columns: tuple[Column, ...]
     runs: tuple[int, ...]
@@ -54,11 +54,11 @@ def laid(parts: PartsList, rows: Sequence[Row]) -> Laid:
     return Laid(own, cells, heights, columns, runs, size)
 
 
-def _lines(row: Row, column: Column, height: float) -> list[str]:
+def _lines(row: Row, column: Column, height: float) -> tuple[str, ...]:
     """What stands in a cell, in lines."""
     lines = wrapped(row.texts.get(column.key, ""), height, column.width - 2 * PAD)
     if len(lines) > LINES_MOST:
-        lines = [*lines[: LINES_MOST - 1], cut(" ".join(lines[LINES_MOST - 1 :]), height, column.width - 2 * PAD)]
+        lines = (*lines[: LINES_MOST - 1], cut(" ".join(lines[LINES_MOST - 1 :]), height, column.width - 2 * PAD))
     return lines
 
 

@@ -52,11 +52,12 @@ def cut(text: str, height: float, room: float) -> str:
     return text.rstrip() + "…"
 
 
-def wrapped(text: str, height: float, room: float) -> list[str]:
+@lru_cache(maxsize=16384)
+def wrapped(text: str, height: float, room: float) -> tuple[str, ...]:
     """A text in lines of at most ``room`` mm, broken at blanks where that is possible.
 
     >>> wrapped("Rope guard, left", 2.5, 20.0)
-    ['Rope guard,', 'left']
+    ('Rope guard,', 'left')
     """
     lines: list[str] = []
     for paragraph in text.split("\n"):
@@ -72,4 +73,4 @@ def wrapped(text: str, height: float, room: float) -> list[str]:
                 longer = longer[fits:]
             line = longer
         lines.append(line)
-    return lines
+    return tuple(lines)
