@@ -53,10 +53,10 @@ def secret(path: Path) -> str:
 
 
 def version_of(*places: Path) -> str:
-    """A short hash of files, and of every file in folders and below; what Python compiles does not count."""
+    """A short hash of files, and of every file in folders and below; what Python and Numba compile does not count."""
     digest = hashlib.sha256()
     for place in places:
         files = [place] if place.is_file() else sorted(path for path in place.rglob("*") if path.is_file())
-        for file in (file for file in files if file.suffix != ".pyc"):
+        for file in (file for file in files if "__pycache__" not in file.parts):
             digest.update(str(file.relative_to(place)).encode() + file.read_bytes())
     return digest.hexdigest()[:12]

@@ -4,10 +4,13 @@ import numpy as np
 
 from pulley.core.assembly import Assembly, Leaf, Part
 from pulley.core.contact.scene import home_scene
+from pulley.core.drawing.draw import draw
+from pulley.core.drawing.layout import first_sheet
 from pulley.core.geometry.mesh import box_mesh
 from pulley.core.motion.travel import Screw
 from pulley.core.planning.ways_out import ways_out
 from pulley.core.publish.picture import render
+from pulley.core.teardown import Teardown
 
 
 def warm() -> None:
@@ -22,6 +25,10 @@ def warm() -> None:
     scene.contact("a", "b", np.array([0.0, 0.0, 1.0]))
     scene.contact_turning("a", "b", Screw.about((-50, 0, 0), (0, -1, 0), 90, 0))
     render(assembly, {c.path: c.pose for c in boxes}, None, (8, 6))
+    sunk = np.eye(4)
+    sunk[:3, 3] = 3.0, 3.0, 5.0
+    crossing = Assembly("crossing", (*boxes, Leaf("c", "c", None, sunk, part)))
+    draw(crossing, first_sheet(crossing, Teardown("warm")))
 
 
 if __name__ == "__main__":

@@ -196,7 +196,12 @@ def warm_kernels() -> None:
 def collect() -> None:
     """Scripts, styles and fonts in one folder, under names with their hashes; once for each version of them."""
     kept = Path(os.environ["PULLEY_VAR"])
-    sources = ["src/pulley/web/static", "src/pulley/web/statics.py", "requirements.txt"]
+    sources = [
+        "src/pulley/web/static",
+        "src/pulley/core/drawing/lettering/font",
+        "src/pulley/web/statics.py",
+        "requirements.txt",
+    ]
     stamp, version = kept / "static.version", version_of(*(ROOT / source for source in sources))
     if (kept / "static").exists() and stamp.exists() and stamp.read_text() == version:
         return

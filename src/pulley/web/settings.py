@@ -35,6 +35,7 @@ INSTALLED_APPS = [
     "pulley.web.library",
     "pulley.web.analysis",
     "pulley.web.editor",
+    "pulley.web.sheets",
     "pulley.web.publishing",
 ]
 MIDDLEWARE = [
@@ -169,7 +170,10 @@ LANGUAGE_CODE = "en"
 USE_I18N = False  # all text is English; looking translations up takes a fifth of a page's time
 USE_TZ = True
 TIME_ZONE = "UTC"
-STATICFILES_DIRS = [Path(__file__).parent / "static"]
+STATICFILES_DIRS = [
+    Path(__file__).parent / "static",
+    ("lettering", ROOT / "src/pulley/core/drawing/lettering/font"),  # the typeface of sheets, the same as in files
+]
 STATIC_ROOT = VAR / "static"  # collected by `./pulley` before anything is served
 STATIC_URL = "static/"
 TEST_RUNNER = "pulley.web.runner.CountingRunner"

@@ -18,6 +18,7 @@ urlpatterns = [
     path("alive", alive),
     path("", include("pulley.web.library.urls")),
     path("", include("pulley.web.editor.urls")),
+    path("", include("pulley.web.sheets.urls")),
     path("", include("pulley.web.publishing.urls")),
     path("jobs/", include("pulley.web.jobs.urls")),
     path("accounts/", include("pulley.web.accounts.urls")),

@@ -48,8 +48,10 @@ def cuts(bodies: Sequence[tuple[NDArray[np.float64], NDArray[np.float64], NDArra
                 if n not in extents:
                     extents[n] = _extents(bodies[n][0])
                 near.append(bodies[n][0][_within(*extents[n], low, high)])
-            if len(near[0]) and len(near[1]):
-                segments = _crossed(*near, *_sorted(*near), GRAZE)
+            one, two = near
+            if len(one) and len(two):
+                order, least, axis = _sorted(one, two)
+                segments = _crossed(one, two, order, least, axis, GRAZE)
                 if len(segments):
                     found.append(Cut(segments, k))
     return found

@@ -307,7 +307,8 @@ def _told_apart(segments, slack, owner, facets, nearest, covers, give, grid, beg
         px, py, pz = segments[i, 0, 0], segments[i, 0, 1], segments[i, 0, 2]
         qx, qy, qz = segments[i, 1, 0], segments[i, 1, 1], segments[i, 1, 2]
         buffer, m = _hidden(
-            px, py, pz, qx, qy, qz, owner[i], slack[i], facets, nearest, covers, give, grid, begins, members, tiny, buffer
+            px, py, pz, qx, qy, qz, owner[i], slack[i], facets, nearest, covers, give, grid, begins, members, tiny,
+            buffer,
         )  # fmt: skip
         _sorted(buffer, m)
         at, k = 0.0, 0

@@ -9,9 +9,10 @@ from numpy.typing import NDArray
 from pulley.core.assembly import Assembly
 from pulley.core.camera import camera_frame
 from pulley.core.drawing.lettering import LINE, width
-from pulley.core.drawing.model import INK, Circle, Item, Pen, Picture, Text, joined, pen
+from pulley.core.drawing.model import INK, Circle, Item, Pen, Picture, Text, pen
 from pulley.core.drawing.model import Lines as Drawn
 from pulley.core.drawing.paper import Box, scale_text
+from pulley.core.drawing.polylines import joined
 from pulley.core.drawing.projection import KINDS, ROUND, TRAIL, Lines, project_lines
 from pulley.core.drawing.scene import Placing, Scene, picture_bounds, placing, scene_of
 from pulley.core.drawing.shading import shaded

@@ -24,7 +24,7 @@ from OCP.TopoDS import TopoDS, TopoDS_Face, TopoDS_Shape
 
 from pulley.core.geometry.features import Cylinder, Plane, Point
 from pulley.core.geometry.frames import Pose, apply
-from pulley.core.geometry.mesh import WELD, Mesh
+from pulley.core.geometry.mesh import Mesh
 
 CHORD = 0.05  # mm, where no thin wall asks for less
 FINE = 0.05  # mm that a mesh may be off at most: half of the greatest tolerance

@@ -15,6 +15,8 @@ from pulley.web.accounts.models import User
 OWNER = {  # the way from what is asked for to the user whose it is
     "library.Assembly": "owner",
     "editor.Teardown": "assembly__owner",
+    "sheets.Sheet": "teardown__assembly__owner",
+    "sheets.Pattern": "owner",
     "jobs.Job": "owner",
     "publishing.Link": "teardown__assembly__owner",
 }

@@ -2,7 +2,7 @@
 
 import json
 from dataclasses import asdict, replace
-from typing import Any
+from typing import Any, Protocol
 
 import jsonpatch
 from django.db.models import Max
@@ -18,6 +18,14 @@ LARGE = 0.5  # of a document: a patch larger than that is kept as a snapshot
 ABSENT = object()  # what a document that lacks a key has there
 
 Document = dict[str, Any]
+
+
+class Kept(Protocol):
+    """A row that holds a document, and its history: a teardown, or a sheet."""
+
+    document: Any
+    cursor: int
+    history: Any
 
 
 def load(row: Teardown) -> core.Teardown:
@@ -70,19 +78,21 @@ def _patch(before: Document, after: Document) -> list[dict[str, Any]]:
 
 
 def append(
-    row: Teardown, parent: int, document: Document, patch: list[dict[str, Any]] | None, label: str, asked: str
+    row: Kept, parent: int, document: Document, patch: list[dict[str, Any]] | None, label: str, asked: str
 ) -> Entry:
     """A new entry made on ``parent``, of which ``patch`` makes ``document``; call it with the row locked."""
     number = row.history.aggregate(last=Max("number"))["last"] + 1
     base = row.history.values_list("base", flat=True).get(number=parent)
+    kept: dict[str, Any]
     if patch is None or number - base >= FAR:
         kept = {"base": number, "snapshot": document}
     else:
         kept = {"base": base, "patch": patch}
-    return Entry.objects.create(teardown=row, number=number, parent=parent, label=label[:255], asked=asked[:40], **kept)
+    entry: Entry = row.history.create(number=number, parent=parent, label=label[:255], asked=asked[:40], **kept)
+    return entry
 
 
-def document_at(row: Teardown, number: int) -> Document | None:
+def document_at(row: Kept, number: int) -> Document | None:
     """What the teardown was after the change with this number; None when there is no such entry."""
     if number == row.cursor:
         present: Document = row.document

@@ -154,8 +154,7 @@ def step_through_history(row: Teardown, revision: int, by: int) -> Teardown:
     with transaction.atomic():
         row = _locked(row)
         _check_revision(row, revision)
-        child = _child(row) if by > 0 else None
-        number = _parent(row) if by < 0 else child.number if child else None
+        number = neighbour(row, by)
         if number is None:
             raise PulleyError("There is nothing more to undo." if by < 0 else "There is nothing more to redo.")
         _go(row, number)
@@ -181,12 +180,20 @@ def _go(row: Teardown, number: int) -> None:
     persistence.save(row, teardown, document)
 
 
-def _parent(row: Teardown) -> int | None:
-    return row.history.values_list("parent", flat=True).filter(number=row.cursor).first()
+def neighbour(row: persistence.Kept, by: int) -> int | None:
+    """The number of the entry that undo (by = -1) or redo (by = 1) leads to; None at the end of the history."""
+    child = _child(row) if by > 0 else None
+    return _parent(row) if by < 0 else child.number if child else None
 
 
-def _child(row: Teardown) -> Entry | None:
-    return row.history.filter(parent=row.cursor).defer("snapshot", "patch").order_by("-number").first()
+def _parent(row: persistence.Kept) -> int | None:
+    number: int | None = row.history.values_list("parent", flat=True).filter(number=row.cursor).first()
+    return number
+
+
+def _child(row: persistence.Kept) -> Entry | None:
+    entry: Entry | None = row.history.filter(parent=row.cursor).defer("snapshot", "patch").order_by("-number").first()
+    return entry
 
 
 def teardown_at(row: Teardown, at: int | None = None) -> core.Teardown:
@@ -221,7 +228,7 @@ def _keep(row: Teardown, teardown: core.Teardown) -> None:
         _loaded[row.pk, row.revision] = teardown
 
 
-def undo_labels(row: Teardown) -> dict[str, Any]:
+def undo_labels(row: persistence.Kept) -> dict[str, Any]:
     """What undo would take back and redo bring again; None where there is nothing."""
     now = row.history.filter(number=row.cursor).defer("snapshot", "patch").first()
     child = _child(row)
@@ -231,7 +238,7 @@ def undo_labels(row: Teardown) -> dict[str, Any]:
     }
 
 
-def history(row: Teardown, most: int = 300) -> list[dict[str, Any]]:
+def history(row: persistence.Kept, most: int = 300) -> list[dict[str, Any]]:
     """The latest entries, newest first: number, label, when, whether it is the present one and on the way to it."""
     entries = list(row.history.order_by("-number").values("number", "parent", "label", "created")[:most])
     parents = {entry["number"]: entry["parent"] for entry in entries}

@@ -20,6 +20,7 @@ class Assembly(models.Model):
     model = models.CharField(max_length=64, help_text="Key of the GLB in the store")
     picture = models.CharField(max_length=64, help_text="Key of the picture in the store")
     bundles = models.JSONField(default=list, help_text="Named sets of components, for all its teardowns")
+    names = models.JSONField(default=dict, help_text="What parts are called on all its sheets, by their keys")
     component_count = models.PositiveIntegerField(default=0, help_text="Components that are no subassemblies")
     part_count = models.PositiveIntegerField(default=0)
     created = models.DateTimeField(auto_now_add=True)

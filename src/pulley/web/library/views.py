@@ -26,6 +26,9 @@ AT_ONCE = 40  # cards on the library page; the next ones come when the last is r
 def _assemblies(request: UserRequest) -> QuerySet[Assembly]:
     """The user's assemblies with what their cards show, in as many questions to the database however many there are."""
     kept, gone = (_teardowns().filter(deleted__isnull=shelved) for shelved in (True, False))
+    sheets = apps.get_model("sheets", "Sheet")._default_manager.only("name", "page_count", "teardown_id", "deleted")
+    for to, shelved in (("shelved_sheets", True), ("sheets_gone", False)):
+        kept = kept.prefetch_related(Prefetch("sheets", sheets.filter(deleted__isnull=shelved), to))
     return (
         allowed(request.user, Assembly)
         .filter(deleted=None)

@@ -46,7 +46,7 @@ from pulley.core.errors import PulleyError
 from pulley.core.formats import strict_json
 from pulley.core.formats import teardown as teardown_json
 from pulley.core.geometry.frames import triple
-from pulley.core.teardown import Camera
+from pulley.core.teardown import Camera, Teardown
 
 VERSION = 1
 SIZE_LIMIT = 16 * 2**20  # bytes
@@ -171,6 +171,16 @@ def _list_document(assembly: Assembly | None, parts: PartsList, found: tuple[Row
             for row in shown_rows(parts, found)
         ]
     return document
+
+
+def view_document(view: SheetView) -> dict[str, Any]:
+    """A view by itself as plain JSON values."""
+    return _view_document(None, Sheet("", Teardown("")), view)
+
+
+def view_from(document: Mapping[str, Any]) -> SheetView:
+    """A view from what `view_document` gives."""
+    return _view(document, Paper("A4"))
 
 
 def pattern_document(pattern: PagePattern) -> dict[str, Any]:

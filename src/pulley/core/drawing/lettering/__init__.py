@@ -5,7 +5,7 @@ from pathlib import Path
 
 from fontTools.ttLib import TTFont
 
-FILE = Path(__file__).with_name("DejaVuSansCondensed.ttf")
+FILE = Path(__file__).parent / "font" / "DejaVuSansCondensed.ttf"
 FAMILY = "DejaVu Sans Condensed"
 HEIGHTS = (1.8, 2.5, 3.5, 5.0, 7.0, 10.0, 14.0, 20.0)  # mm of a capital (ISO 3098-1, from memory)
 LINE = 1.6  # heights of a capital from one base line to the next

@@ -17,7 +17,7 @@ register = template.Library()
 @cache
 def preload_modules() -> SafeString:
     """A link for each module of the editor page."""
-    root = Path(settings.STATICFILES_DIRS[0])
+    root = Path(str(settings.STATICFILES_DIRS[0]))
     files = sorted(file for folder in FOLDERS for file in (root / "pulley" / folder).glob("*.js"))
     addresses = [(static(str(file.relative_to(root))),) for file in files]
     return format_html_join("\n", '<link rel="modulepreload" href="{}">', addresses)

@@ -1,6 +1,5 @@
 """What the launcher does before it serves: tables, compiled kernels, and the demo's user and data."""
 
-from hashlib import sha256
 from pathlib import Path
 from typing import Any
 
@@ -11,12 +10,10 @@ from django.core.management import call_command
 from django.core.management.base import BaseCommand, CommandError, CommandParser
 from django.db import transaction
 
-from pulley.core.contact import kernels
 from pulley.core.errors import PulleyError
-from pulley.core.files import write_whole
+from pulley.core.files import version_of, write_whole
 from pulley.core.formats import teardown as teardown_json
 from pulley.core.formats.step import read_step
-from pulley.core.publish import picture
 from pulley.core.warm import warm
 from pulley.web.editor.services import create
 from pulley.web.jobs.services import take_up_all
@@ -61,7 +58,7 @@ class Command(BaseCommand):
 
     def compile_kernels(self, marker: Path) -> None:
         """Compile, unless that was done for this very source."""
-        source = sha256(Path(kernels.__file__).read_bytes() + Path(picture.__file__).read_bytes()).hexdigest()
+        source = version_of(settings.ROOT / "src/pulley/core")
         if not marker.exists() or marker.read_text() != source:
             self.stdout.write("Compiling the contact kernels (once; half a minute) ...")
             warm()

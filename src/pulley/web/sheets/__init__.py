@@ -1,0 +1,1 @@
+"""Drawing sheets: kept with their history, changed, drawn, and handed out as files."""

@@ -1,0 +1,58 @@
+// The parts list beside the paper: names typed in place, rows dragged into another order, columns of the list.
+
+import Sortable from "../../vendor/sortablejs/sortable.min.js";
+import { find, onClick, targetOf } from "../dom.js";
+import { pressing } from "../underway.js";
+
+export function createItems(desk, picked, send) {
+  const room = find("#editor");
+  let sortable = null;
+
+  /** Rows can be dragged, as long as the list stands; each knows its balloons. */
+  function wire() {
+    sortable?.destroy();
+    const list = find("#items");
+    sortable = list && !desk.frozen() ? Sortable.create(list, { handle: ".item-number", animation: 0, ...pressing, onEnd: ({ item, newIndex, oldIndex }) => {
+      if (newIndex !== oldIndex) send("move-row", { key: item.dataset.key, to: String(newIndex) });
+    } }) : null;
+    const numbers = new Map();
+    for (const text of desk.svg().querySelectorAll('g[data-tag^="balloon:"] > text')) {
+      const [id] = (text.parentNode.dataset.tag ?? "").slice(8).split("/");
+      numbers.set(text.textContent, [...(numbers.get(text.textContent) ?? []), `balloon:${id}`]);
+    }
+    for (const row of document.querySelectorAll(".item")) {
+      row.setAttribute("data-balloons", (numbers.get(find(".item-number", row).textContent.trim()) ?? []).join(" "));
+    }
+  }
+
+  const keyOf = (element) => element.closest(".item").dataset.key;
+  room.addEventListener("change", (event) => {
+    const field = targetOf(event);
+    if (field.matches(".item-name")) send("set-text", { key: keyOf(field), column: "name", value: field.value });
+    else if (field.matches("[data-column]")) send("set-text", { key: keyOf(field), column: field.dataset.column, value: field.value });
+    else if (field.matches("[data-new-column]")) setColumn(field.value, { title: field.value, shown: "1" });
+    else if (field.matches("[data-column-shown]")) setColumn(columnOf(field), { shown: field.checked ? "1" : "0" });
+    else if (field.matches("[data-column-title]")) setColumn(columnOf(field), { title: field.value });
+    else if (field.matches("[data-column-width]")) setColumn(columnOf(field), { width: field.value });
+  });
+  const columnOf = (element) => element.closest(".column").dataset.key;
+  const setColumn = (key, values) => send("set-column", { id: picked.keys()[0]?.split(":")[1] ?? "", key, ...values });
+
+  onClick(room, {
+    "[data-everywhere]": (button) => send("name-everywhere", { key: keyOf(button), value: find(".item-name", button.closest(".item")).value }),
+    "[data-merge-up]": (button) => {
+      const row = button.closest(".item");
+      send("merge-rows", { keys: JSON.stringify([row.previousElementSibling.dataset.key, row.dataset.key]) });
+    },
+    "[data-column-left]": (button) => {
+      const column = button.closest(".column");
+      const place = [...column.parentNode.children].indexOf(column);
+      setColumn(column.dataset.key, { to: String(Math.max(place - 1, 0)) });
+    },
+    "[data-select-row]": (button) => {
+      const own = (button.closest(".item").getAttribute("data-balloons") ?? "").split(" ").filter(Boolean);
+      picked.set(own);
+    },
+  });
+  return { wire };
+}
