@@ -3,10 +3,10 @@
 from unittest import TestCase
 
 import numpy as np
+from benchmarks.generate import COARSE, assemble, threaded_nut, threaded_rod
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from benchmarks.generate import COARSE, assemble, threaded_nut, threaded_rod
 from pulley.core.camera import camera_frame
 from pulley.core.drawing.hidden import stretches
 from pulley.core.drawing.projection import CUT, EDGE, KINDS, OUTLINE, Lines, project_lines
@@ -77,14 +77,14 @@ class BoxTests(TestCase):
         self.assertAlmostEqual(lines.length("box"), 40.0, places=6)
 
     def test_a_report_that_raises_stops_the_work(self):
-        class Stop(Exception):
+        class StopError(Exception):
             pass
 
         def stop(_share):
-            raise Stop
+            raise StopError
 
         assembly = boxes(box=((10.0, 10.0, 10.0), (0, 0, 0)))
-        with self.assertRaises(Stop):
+        with self.assertRaises(StopError):
             project_lines(assembly, home(assembly), TOP, report=stop)
 
     @settings(deadline=None, max_examples=25)

@@ -4,8 +4,8 @@ from functools import cache
 from unittest import TestCase
 
 import numpy as np
-
 from benchmarks.generate import assemble
+
 from pulley.core.drawing import changes
 from pulley.core.drawing.balloons import look_at
 from pulley.core.drawing.follow import faults

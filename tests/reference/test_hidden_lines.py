@@ -3,8 +3,8 @@
 from unittest import TestCase
 
 import numpy as np
-
 from benchmarks import occt
+
 from pulley.core.camera import camera_frame
 from pulley.core.drawing.identity import identity
 from pulley.core.drawing.projection import CUT, KINDS, Lines, project_lines

@@ -20,6 +20,9 @@ from pulley.core.motion import Axial, Axis, Fan, Path, Turn
 from pulley.web.editor import services
 from pulley.web.editor.commands import COMMANDS
 from pulley.web.editor.models import Teardown
+from pulley.web.sheets import services as sheets
+from pulley.web.sheets.commands import COMMANDS as SHEET_COMMANDS
+from pulley.web.sheets.models import Sheet
 
 UP = (0.0, 0.0, 1.0)
 STEPS = (
@@ -154,6 +157,17 @@ KNOWN = {  # field -> what might well stand in it
     "scope": ["", "selection"],
     "at": ["", "", "0"],
     "name": ["", "Bundle 1"],
+    "page": ["p1", "p1", "p1", ""],
+    "id": ["v1", "b1", "l1", "s1", "n1"],
+    "ids": ['["b1"]', '["b1", "b2"]'],
+    "key": ["p0", "p1", "name", "title"],
+    "keys": ['["p0", "p1"]'],
+    **dict.fromkeys(
+        ("x", "y", "ax", "ay", "bx", "by", "radius", "right", "up", "width", "height"), ["5", "-3.5", "100"]
+    ),
+    "field": ["style", "smooth", "caption", "across", "title", "zones", "radius"],
+    "column": ["name", "material", "item"],
+    "selected": ["", "view:v1", "balloon:b1,b2", "list:l1", "title"],
     **dict.fromkeys(("unit", "unit_wanted"), ["mm", "in"]),
     **{"route": ["r1"], "orbit": ["o1"], "pose": ["k1"], "pitch": ["auto"], "username": ["ann"], "password": ["guess"]},
 }
@@ -172,6 +186,7 @@ FREE = [
     "grouping",
     "group_by",
 ]
+FREE += ["shown", "look", "each", "arranged", "to", "out", "whole", "letter", "date", "text", "turn", "down", "all"]
 FREE += ["ledger", "have", "asked", "hints", "guide", "next", "v", "of"]
 FIELDS = [*KNOWN, *FREE, "revision"]
 
@@ -183,11 +198,13 @@ class Fuzz:
     client: Client
     row: Teardown
     random: random.Random
+    sheet: Sheet = None
     sent: int = 0
     statuses: dict[int, int] = field(default_factory=dict)
 
     def run(self, count: int) -> Iterator[str]:
         """Send so many requests; a description of each that was answered with 500."""
+        self.put_back()
         addresses = list(self.addresses())
         for number in range(count):
             if number % 50 == 0:
@@ -200,6 +217,7 @@ class Fuzz:
         now = Teardown.objects.get(pk=self.row.pk)
         plan = core.Teardown("Fuzz", STEPS, CAMERAS, source={"file": "tower.step"})
         self.row, _ = services.edit(now, now.revision, lambda teardown, assembly: services.Changed(plan, "put back"))
+        self.sheet = self.sheet or sheets.create(self.row)
 
     def addresses(self) -> Iterator[str]:
         """Every address that the application has, about this teardown, and the editor's for every verb."""
@@ -208,6 +226,8 @@ class Fuzz:
             "other_id": str(self.row.pk),
             "assembly_id": str(self.row.assembly_id),
             "job_id": str(uuid.uuid4()),
+            "sheet_id": str(self.sheet.pk),
+            "kind": "json",
             "number": "1",
             "step": "s1",
             "camera": "c1",
@@ -222,9 +242,11 @@ class Fuzz:
         for pattern in _patterns(get_resolver()):
             if pattern.full.startswith("admin/") or (only and not only & set(pattern.pattern.converters)):
                 continue
-            verbs = {"edit": COMMANDS, "choose": ("riders", "rest", "beyond", "inside", "holder")}.get(
-                pattern.name, ("x",)
-            )
+            verbs = {
+                "edit": COMMANDS,
+                "edit-sheet": (*SHEET_COMMANDS, "take-over", "use-pattern"),
+                "choose": ("riders", "rest", "beyond", "inside", "holder"),
+            }.get(pattern.name, ("x",))
             for verb in verbs:
                 route = pattern.full
                 for key in pattern.pattern.converters:
@@ -234,6 +256,7 @@ class Fuzz:
 
     def send(self, address: str) -> Iterator[str]:
         """One request; its description when the answer is a 500."""
+        self.at_sheet = "/sheets/" in address and self.row.pk is not None and str(self.sheet.pk) in address
         body, kind = self.body()
         method = "get" if self.random.random() < 0.12 else "post"
         more = {"HTTP_HX_REQUEST": "true"} if self.random.random() < 0.7 else {}
@@ -245,6 +268,7 @@ class Fuzz:
         if response.streaming:
             b"".join(response.streaming_content)
         if response.status_code == 200 and method == "post":
+            self.sheet.refresh_from_db(fields=["revision"])
             self.row.refresh_from_db(fields=["revision"])  # so that the next change is not just refused as late
         self.sent += 1
         self.statuses[response.status_code] = self.statuses.get(response.status_code, 0) + 1
@@ -294,7 +318,7 @@ class Fuzz:
     def fitting(self, name: str) -> str:
         """A value that a field might well have."""
         if name == "revision":
-            return str(self.row.revision)
+            return str(self.sheet.revision if self.at_sheet else self.row.revision)
         return self.random.choice(KNOWN.get(name, ["", "1", "x"]))
 
     def anything(self) -> str:

@@ -7,6 +7,8 @@ from pulley.web.accounts.policies import OWNER, allowed
 from pulley.web.editor.parsing import angle_sent
 from pulley.web.jobs import services as jobs
 from pulley.web.publishing.models import Link
+from pulley.web.sheets import services as sheets
+from pulley.web.sheets.models import Pattern
 from tests.web.base import SignedInCase, user
 
 
@@ -15,6 +17,8 @@ class PolicyTests(SignedInCase):
         super().setUp()
         jobs.enqueue(self.ann, "bring in", "x.step", {"sha256": "0" * 64, "name": "x.step"})
         Link.objects.create(teardown=self.teardown)
+        sheets.create(self.teardown)
+        Pattern.objects.create(owner=self.ann, name="Yard")
         self.bob = user("bob")
 
     def test_what_belongs_to_one_user_another_does_not_see(self):
@@ -25,7 +29,14 @@ class PolicyTests(SignedInCase):
                 self.assertEqual(allowed(self.bob, model).count(), 0)
 
     def test_every_kind_that_an_address_hands_out_has_a_policy(self):
-        handed_out = {"library.Assembly", "editor.Teardown", "jobs.Job", "publishing.Link"}
+        handed_out = {
+            "library.Assembly",
+            "editor.Teardown",
+            "jobs.Job",
+            "publishing.Link",
+            "sheets.Sheet",
+            "sheets.Pattern",
+        }
         self.assertEqual(set(OWNER), handed_out)
         self.client.force_login(self.bob)
         for address in (self.address, f"/assemblies/{self.assembly.pk}/model.glb", f"/jobs/{self.ann.jobs.get().pk}/"):
@@ -40,7 +51,7 @@ class AdminTests(SignedInCase):
             self.assertEqual(self.client.get(f"/admin/{page}/").status_code, 302)
         self.ann.is_staff = self.ann.is_superuser = True
         self.ann.save()
-        for page in (*self.PAGES, "publishing/link"):
+        for page in (*self.PAGES, "publishing/link", "sheets/sheet", "sheets/sheetentry", "sheets/pattern"):
             self.assertEqual(self.client.get(f"/admin/{page}/").status_code, 200, page)
 
     def test_what_the_editor_checks_is_not_changed_past_it(self):

@@ -37,7 +37,7 @@ USAGE = """usage: ./pulley COMMAND
   pictures   take the pictures in docs/screenshots again
   user       make a user who may sign in: ./pulley user NAME
   manage     a Django management command, with the database running
-  inspect, travel, check, matches, along, fits, propose   headless commands; see ./pulley check --help
+  inspect, travel, check, matches, along, fits, propose, sheet   headless commands; see ./pulley check --help
 """
 
 
@@ -299,7 +299,8 @@ def lock(_words: Sequence[str]) -> int:
 
 def vendor(_words: Sequence[str]) -> int:
     """Copy what the application ships to the browser out of node_modules."""
-    refresh(ROOT / "node_modules", ROOT / "src/pulley/web/static/vendor")
+    lettering = ROOT / "src/pulley/core/drawing/lettering/font"
+    refresh(ROOT / "node_modules", ROOT / "src/pulley/web/static/vendor", lettering)
     return 0
 
 

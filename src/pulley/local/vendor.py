@@ -20,13 +20,17 @@ FILES = {
     },
 }
 BUNDLES = {"three": "three", "sortable": "sortablejs"}  # what is shipped as one minified module -> its package
+LETTERING = {"DejaVuSansCondensed.ttf": "ttf/DejaVuSansCondensed.ttf", "LICENSE": "LICENSE"}  # the typeface of sheets
 TYPES = {
     "sortable": '// Written by `./pulley vendor`.\nexport { default } from "sortablejs";\n'
 }  # where the entry's do not fit
 
 
-def refresh(node_modules: Path, vendor: Path) -> None:
-    """Make ``vendor`` anew: one folder a package, without source maps, and a list of versions."""
+def refresh(node_modules: Path, vendor: Path, lettering: Path) -> None:
+    """Make ``vendor`` anew: one folder a package, without source maps, and a list of versions; and the typeface that
+    sheets are lettered in, which core has for its own."""
+    for name, place in LETTERING.items():
+        shutil.copyfile(node_modules / "dejavu-fonts-ttf" / place, lettering / name)
     shutil.rmtree(vendor, ignore_errors=True)
     versions = {}
     for package, files in FILES.items():

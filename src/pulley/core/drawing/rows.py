@@ -152,7 +152,8 @@ def _removal(assembly: Assembly, teardown: Teardown) -> dict[str, int]:
     """The number of the first step that moves each leaf."""
     first: dict[str, int] = {}
     for k, step in enumerate(teardown.steps):
-        for leaf in assembly.leaves_of(step.members) if not step.off else ():
+        members = [path for path in step.members if path in assembly.by_path and not step.off]
+        for leaf in assembly.leaves_of(members) if members else ():
             first.setdefault(leaf, k)
     return first
 

@@ -2,7 +2,7 @@
 
 from django.contrib import admin
 
-from pulley.web.sheets.models import Pattern, Sheet
+from pulley.web.sheets.models import Pattern, Sheet, SheetEntry
 
 
 @admin.register(Sheet)
@@ -18,3 +18,11 @@ class PatternAdmin(admin.ModelAdmin[Pattern]):
     """Patterns by user."""
 
     list_display = ("name", "owner")
+
+
+@admin.register(SheetEntry)
+class SheetEntryAdmin(admin.ModelAdmin[SheetEntry]):
+    """What was changed, by sheet."""
+
+    list_display = ("sheet", "number", "label", "created")
+    exclude = ("snapshot", "patch")

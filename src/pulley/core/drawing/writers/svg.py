@@ -107,10 +107,10 @@ def _subset(letters: Iterable[str]) -> bytes:
     from fontTools import subset
 
     options = subset.Options(notdef_outline=True, layout_features=["*"], drop_tables=["FFTM"])
-    font = subset.load_font(str(FILE), options)
-    chosen = subset.Subsetter(options)
-    chosen.populate(text="".join(sorted(set(letters))) or " ")
-    chosen.subset(font)
     buffer = io.BytesIO()
-    font.save(buffer)
+    with subset.load_font(str(FILE), options) as font:
+        chosen = subset.Subsetter(options)
+        chosen.populate(text="".join(sorted(set(letters))) or " ")
+        chosen.subset(font)
+        font.save(buffer)
     return buffer.getvalue()

@@ -65,10 +65,11 @@ function within(event) {
   return boxes.values().next().value ?? null;
 }
 
-desk.paper().parentElement.addEventListener("pointerdown", (event) => {
-  if (event.button !== 0 || !event.target.closest("#paper")) return;
+find("#desk").addEventListener("pointerdown", (event) => {
+  if (event.button !== 0) return undefined;
   find("#desk").focus({ preventScroll: true });
-  if (tools.press(event)) return;
+  if (!event.target.closest("#paper")) return picked.set([]);
+  if (tools.press(event)) return undefined;
   const thing = hit(event);
   if (!thing) return picked.set([]);
   if (desk.frozen()) return picked.set([thing.key]);
