@@ -119,7 +119,7 @@ class ChangeTests(SheetCase):
 
 class FollowTests(SheetCase):
     def test_a_teardown_that_moved_on_is_told_and_taken_over(self):
-        self.edit("change", step=self.kept().steps[0].id, field="distance", value="90")
+        self.lift("high", "90")
         page = self.client.get(self.at)
         self.assertContains(page, "The teardown has moved on")
         self.change("take-over")
@@ -128,7 +128,7 @@ class FollowTests(SheetCase):
 
     def test_it_follows_by_itself_when_that_is_wanted(self):
         self.change("automatic", value="1")
-        self.edit("change", step=self.kept().steps[0].id, field="distance", value="90")
+        self.lift("high", "90")
         self.assertNotContains(self.client.get(self.at), "The teardown has moved on")
         self.assertEqual(self.core().teardown, self.kept())
 
@@ -208,6 +208,7 @@ class LongLinesTests(SheetCase):
         old, drawing.QUICK = drawing.QUICK, 10
         self.addCleanup(setattr, drawing, "QUICK", old)
         page = self.client.get(self.at)
+        self.assertEqual(page.status_code, 200, page.content[-900:])
         self.assertContains(page, 'data-whole="1"')
         self.assertContains(page, 'data-layer="visible"')
         self.assertTrue(self.client.get(f"{self.at}sheet.pdf").content.startswith(b"%PDF"))
