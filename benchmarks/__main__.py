@@ -5,11 +5,12 @@ By themselves: ``referee [QUERIES] [SEED]`` and ``faults``, which writes the tab
 
 import sys
 
-from benchmarks import browser, contact, faults, film, history, people, proposals, referee, sharing, ways_out
+from benchmarks import browser, contact, drawing, faults, film, history, people, proposals, referee, sharing, ways_out
 
 ALL = {
     "contact": contact.run,
     "ways_out": ways_out.run,
+    "drawing": drawing.run,
     "film": film.run,
     "proposals": proposals.run,
     "browser": browser.run,

@@ -11,7 +11,7 @@ from contextlib import contextmanager
 from playwright.sync_api import Page, sync_playwright
 from tests.browser.chromium import CHROMIUM, FLAGS
 
-from benchmarks import effort, playback, strip
+from benchmarks import effort, playback, sheet_effort, strip
 from benchmarks.scenes import AS1, ROOT
 from pulley.local import processes
 from pulley.local.__main__ import start_web, web_socket
@@ -55,6 +55,7 @@ def run() -> None:
         playback.run(page, address)
         print("\nActions of a hand for common jobs")
         effort.run(page, address)
+        sheet_effort.run(page, address)
         whole_winch(page, address)
         browser.close()
 

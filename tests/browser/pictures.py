@@ -8,6 +8,7 @@ from pulley.core.formats import teardown as teardown_json
 from pulley.web.accounts.models import Preferences
 from pulley.web.editor import services
 from pulley.web.editor.models import Teardown
+from pulley.web.sheets import services as sheets
 from tests.browser.base import BrowserCase
 from tests.scenes import DEMO, DEMO_BENCH, DEMO_TEARDOWN, ROOT, WINCH, WINCH_TEARDOWN
 
@@ -47,6 +48,15 @@ class PictureTests(BrowserCase):
         self.page.click("#head-s6")
         self.page.wait_for_selector("#card-s6.open")
         self.keep("editor")
+
+    def test_sheet(self):
+        sheet = sheets.create(self.row)
+        self.page.goto(f"{self.live_server_url}/sheets/{sheet.pk}/")
+        self.page.wait_for_selector("#editor[data-ready]")
+        box = self.page.locator('#paper g[data-tag="balloon:b3"]').first.bounding_box()
+        self.page.mouse.click(box["x"] + 8, box["y"] + 8)
+        self.page.wait_for_selector("#strip >> text=Tidy the others")
+        self.keep("sheet")
 
     def test_every_kind_of_step(self):
         self.open_demo(self.bench)

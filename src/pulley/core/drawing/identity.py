@@ -11,7 +11,7 @@ from pulley.core.drawing.scene import Scene
 from pulley.core.geometry.frames import apply
 from pulley.core.geometry.raster import cover
 
-LONGEST = 1000  # pixels of the longer side
+LONGEST = 900  # pixels of the longer side
 EMPTY = 4  # pixels left free at each side
 
 

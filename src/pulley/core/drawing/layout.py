@@ -8,6 +8,7 @@ would be too small to tell or an item would have no balloon.
 
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, replace
+from itertools import islice
 
 import numpy as np
 from numpy.typing import NDArray
@@ -84,7 +85,7 @@ def first_sheet(
     sheet = Sheet(name or f"{assembly.name}, {teardown.name}", teardown, dict(assembly.source), pattern=pattern)
     found = rows(assembly, sheet)
     bounds = picture_bounds(assembly, scene, camera_frame(view.camera))
-    choices = [chosen for one in papers(pattern, paper) if (chosen := arrangement(one, pattern, found, bounds, scale))]
+    choices = (chosen for one in papers(pattern, paper) if (chosen := arrangement(one, pattern, found, bounds, scale)))
     best: tuple[int, Sheet] | None = None
     for arranged in _preferred(choices):
         drawn, missing = _sheet_on(assembly, sheet, view, arranged, bounds, found)
@@ -97,10 +98,12 @@ def first_sheet(
     return best[1]
 
 
-def _preferred(choices: list[Arrangement]) -> list[Arrangement]:
-    """Arrangements from small paper to large in the order in which they are tried."""
-    swap = len(choices) > 1 and choices[1].fill - choices[0].fill > LARGER
-    return [choices[1], choices[0], *choices[2:]] if swap else choices
+def _preferred(choices: Iterator[Arrangement]) -> Iterator[Arrangement]:
+    """Arrangements from small paper to large in the order in which they are tried; larger ones are made when asked."""
+    small = list(islice(choices, 2))
+    swap = len(small) > 1 and small[1].fill - small[0].fill > LARGER
+    yield from reversed(small) if swap else small
+    yield from choices
 
 
 def _nothing_fits(paper: Paper | None, scale: Scale | None) -> str:

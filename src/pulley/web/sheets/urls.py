@@ -17,6 +17,7 @@ urlpatterns = [
     path("sheets/<uuid:sheet_id>/history", views.history_list, name="sheet-history"),
     path("sheets/<uuid:sheet_id>/stop", views.stop, name="stop-lines"),
     path("sheets/<uuid:sheet_id>/pattern", views.keep_pattern, name="keep-pattern"),
+    path("sheets/<uuid:sheet_id>/small.svg", views.small, name="sheet-small"),
     path("sheets/<uuid:sheet_id>/sheet.<slug:kind>", views.file, name="sheet-file"),
     path("sheets/<uuid:sheet_id>/duplicate", views.duplicate, name="duplicate-sheet"),
     path("sheets/<uuid:sheet_id>/delete", views.delete, name="delete-sheet"),

@@ -158,6 +158,18 @@ def stop(request: UserRequest, sheet_id: uuid.UUID) -> HttpResponse:
 
 
 @require_GET
+def small(request: UserRequest, sheet_id: uuid.UUID) -> HttpResponse:
+    """A page as the list of pages shows it: as it is drawn already, in letters that the browser has."""
+    row = sheet_of(request, sheet_id)
+    drawn = services.load(row)
+    page = page_of(drawn, sent_by(request).get("page", ""))
+    shown = drawing.page_svg(row, core_assembly(row.teardown.assembly), drawn, page)
+    response = HttpResponse(shown.svg, content_type="image/svg+xml")
+    patch_cache_control(response, private=True, max_age=600 if shown.progress == 1.0 else 0)
+    return response
+
+
+@require_GET
 def file(request: UserRequest, sheet_id: uuid.UUID, kind: str) -> HttpResponse:
     """The sheet as a file; of SVG and PNG, one page. Without ``download`` a browser shows what it can."""
     if kind not in writers.KINDS:

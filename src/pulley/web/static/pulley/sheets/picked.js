@@ -19,6 +19,21 @@ export function groupsOf(svg, key) {
   return [...svg.querySelectorAll("g[data-tag]")].filter((group) => thingOf(group)?.key === key);
 }
 
+/** The view whose bounds hold a place in the window, the smallest of several; nothing where there is none. */
+export function viewUnder(svg, event) {
+  const boxes = new Map();
+  for (const group of svg.querySelectorAll('g[data-tag^="view:"]')) {
+    const thing = thingOf(group);
+    const own = group.getBoundingClientRect();
+    if (!thing || thing.tag.endsWith("/circle")) continue;
+    const box = boxes.get(thing.key) ?? { thing, left: Infinity, right: -Infinity, top: Infinity, bottom: -Infinity };
+    Object.assign(box, { left: Math.min(box.left, own.left), right: Math.max(box.right, own.right), top: Math.min(box.top, own.top), bottom: Math.max(box.bottom, own.bottom) });
+    boxes.set(thing.key, box);
+  }
+  const inside = [...boxes.values()].filter((b) => event.clientX >= b.left && event.clientX <= b.right && event.clientY >= b.top && event.clientY <= b.bottom);
+  return inside.sort((a, b) => (a.right - a.left) * (a.bottom - a.top) - (b.right - b.left) * (b.bottom - b.top))[0]?.thing ?? null;
+}
+
 export function createPicked(desk) {
   let keys = [];
 

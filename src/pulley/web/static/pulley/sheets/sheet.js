@@ -4,7 +4,7 @@ import { find, isTyped, onClick, targetOf } from "../dom.js";
 import { createDesk } from "./desk.js";
 import { createItems } from "./items.js";
 import { createMoving } from "./moving.js";
-import { createPicked, thingOf } from "./picked.js";
+import { createPicked, thingOf, viewUnder } from "./picked.js";
 import { createTools } from "./tools.js";
 
 const room = find("#editor");
@@ -50,19 +50,7 @@ function nearest(group, views) {
 /** The thing under the pointer: balloons and lists before views, an empty spot within a view for the view. */
 function hit(event) {
   const found = document.elementsFromPoint(event.clientX, event.clientY).map((element) => thingOf(element.closest("#paper g[data-tag]"))).filter(Boolean);
-  return found.find((thing) => thing.kind !== "view") ?? found[0] ?? within(event);
-}
-
-/** The view whose bounds hold a place. */
-function within(event) {
-  const boxes = new Map();
-  for (const group of desk.svg().querySelectorAll('g[data-tag^="view:"]')) {
-    const thing = thingOf(group);
-    const own = group.getBoundingClientRect();
-    const inside = event.clientX > own.left && event.clientX < own.right && event.clientY > own.top && event.clientY < own.bottom;
-    if (inside && thing) boxes.set(thing.key, thing);
-  }
-  return boxes.values().next().value ?? null;
+  return found.find((thing) => thing.kind !== "view") ?? found[0] ?? viewUnder(desk.svg(), event);
 }
 
 find("#desk").addEventListener("pointerdown", (event) => {

@@ -2,7 +2,7 @@
 
 import { find } from "../dom.js";
 import { begun, follow } from "../underway.js";
-import { thingOf } from "./picked.js";
+import { viewUnder } from "./picked.js";
 
 const NS = "http://www.w3.org/2000/svg";
 const WORDS = {
@@ -23,7 +23,7 @@ export function createTools(desk, picked, send) {
   const hint = find("#sheet-hint");
   const usual = hint.textContent;
   const fixed = (point, prefix = "") => ({ [`${prefix}x`]: point.x.toFixed(3), [`${prefix}y`]: point.y.toFixed(3) });
-  const viewAt = (event) => [...document.elementsFromPoint(event.clientX, event.clientY)].map((element) => thingOf(element.closest("g[data-tag]"))).find((thing) => thing?.kind === "view")?.id ?? "";
+  const viewAt = (event) => viewUnder(desk.svg(), event)?.id ?? "";
 
   /** Take a tool in hand, or put it back. */
   function take(name) {

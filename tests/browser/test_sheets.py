@@ -1,0 +1,266 @@
+"""The sheet page in a browser: made in one action, changed by hand, at 1024 pixels, by keyboard, in two windows."""
+
+import re
+from dataclasses import replace
+
+from benchmarks import sheet_effort
+
+from pulley.core import teardown as core
+from pulley.core.drawing import follow
+from pulley.core.formats import teardown as teardown_json
+from pulley.core.planning.proposal import Options, propose
+from pulley.web.editor import services as editor
+from pulley.web.library.services import core_assembly
+from pulley.web.sheets import services
+from pulley.web.sheets.models import Sheet
+from tests.browser.base import BrowserCase
+from tests.scenes import DEMO, DEMO_TEARDOWN, ROOT, WINCH, WINCH_TEARDOWN, changed
+
+
+class SheetCase(BrowserCase):
+    """The halyard block with a sheet, made anew for each test."""
+
+    def setUp(self):
+        super().setUp()
+        self.plan = editor.create(self.brought_in(DEMO), teardown_json.loads(DEMO_TEARDOWN.read_bytes()))
+        self.sheet = services.create(self.plan)
+        self.page.goto(f"{self.live_server_url}/sheets/{self.sheet.pk}/")
+        self.page.wait_for_selector("#editor[data-ready]")
+        self.revision = 0
+
+    def changed(self, by: int = 1):
+        """Wait until the paper shows the next revision."""
+        self.revision += by
+        self.page.wait_for_selector(f'#paper[data-revision="{self.revision}"]')
+        self.page.wait_for_function("() => !document.querySelector('.htmx-request')")
+
+    def box(self, tag: str):
+        return self.page.locator(f'#paper g[data-tag="{tag}"]').first.bounding_box()
+
+    def middle(self, tag: str) -> tuple[float, float]:
+        box = self.box(tag)
+        return box["x"] + box["width"] / 2, box["y"] + box["height"] / 2
+
+    def drag(self, tag: str, by: tuple[float, float]):
+        x, y = self.middle(tag)
+        self.page.mouse.move(x, y)
+        self.page.mouse.down()
+        self.page.mouse.move(x + by[0], y + by[1], steps=5)
+        self.page.mouse.up()
+
+    def pick(self, tag: str):
+        self.page.mouse.click(*self.middle(tag))
+        self.page.wait_for_selector("#strip strong")
+
+    def kept(self):
+        return services.load(Sheet.objects.get(pk=self.sheet.pk))
+
+
+class HandTests(SheetCase):
+    def test_a_balloon_and_its_leaders_end_are_dragged(self):
+        before = {b.id: b for b in self.kept().pages[0].balloons}
+        self.drag("balloon:b1", (-30, 20))
+        self.changed()
+        after = {b.id: b for b in self.kept().pages[0].balloons}
+        self.assertTrue(after["b1"].placed and after["b1"].centre[0] < before["b1"].centre[0])
+        self.assertEqual(after["b2"], before["b2"])
+        leader = self.page.locator('#paper g[data-tag="balloon:b1/leader"] path').get_attribute("d")
+        self.drag("balloon:b1/tip", (4, 6))
+        self.changed()
+        self.assertNotEqual(self.page.locator('#paper g[data-tag="balloon:b1/leader"] path').get_attribute("d"), leader)
+        self.assertEqual(
+            {b.id: b for b in self.kept().pages[0].balloons}["b1"].target.component, after["b1"].target.component
+        )
+
+    def test_a_view_is_dragged_with_its_balloons_and_escape_takes_a_drag_back(self):
+        before = self.kept().pages[0]
+        x, y = self.middle("view:v1/caption")
+        self.page.mouse.move(x, y)
+        self.page.mouse.down()
+        self.page.mouse.move(x + 40, y - 10, steps=4)
+        self.page.keyboard.press("Escape")
+        self.page.mouse.up()
+        self.assertEqual(self.kept().pages[0], before)
+        self.drag("view:v1/caption", (40, -10))
+        self.changed()
+        after = self.kept().pages[0]
+        moved = after.views[0].at[0] - before.views[0].at[0]
+        self.assertGreater(moved, 5)
+        for one, two in zip(before.balloons, after.balloons, strict=True):
+            self.assertAlmostEqual(two.centre[0] - one.centre[0], moved, places=3)
+
+    def test_the_strip_says_what_can_be_done_with_what_is_selected(self):
+        page = self.page
+        top = page.locator("#desk").bounding_box()
+        self.pick("view:v1/caption")
+        self.assertEqual(page.input_value("#strip [list=scales]"), "1:1")
+        self.assertEqual(page.locator("#desk").bounding_box(), top)  # nothing moves when something is selected
+        page.select_option('#strip [aria-label="How it is drawn"]', "shaded lines")
+        self.changed()
+        self.assertEqual(page.locator("#paper image").count(), 1)
+        page.fill("#strip [list=scales]", "1:9e9")
+        page.keyboard.press("Enter")
+        page.wait_for_selector("#notice >> text=cannot be drawn")
+        self.expected += 1
+        page.click("#notice [data-dismiss]")
+        page.select_option('#strip [aria-label="What it shows"]', "home")
+        self.changed()
+        self.assertRegex(page.locator('#paper g[data-tag="view:v1/caption"]').text_content(), "Assembled")
+        page.click("#strip >> text=Largest that fits")
+        self.changed()
+        self.pick("title/owner")
+        page.fill('#strip [aria-label="Legal owner"]', "Kestrel Yard")
+        page.keyboard.press("Enter")
+        self.changed()
+        self.assertIn("Kestrel Yard", page.locator('#paper g[data-tag="title/owner"]').text_content())
+        self.assert_accessible()
+
+    def test_names_order_and_columns_of_the_list(self):
+        page = self.page
+        page.fill('[aria-label="Name of item 3"]', "Long pin")
+        page.keyboard.press("Enter")
+        self.changed()
+        self.assertIn("Long pin", page.locator("#paper").text_content())
+        first, third = (page.locator("#items .item-number").nth(k).bounding_box() for k in (0, 2))
+        page.mouse.move(third["x"] + 10, third["y"] + 10)
+        page.mouse.down()
+        page.mouse.move(third["x"] + 10, third["y"] - 4, steps=3)
+        page.mouse.move(first["x"] + 10, first["y"] + 4, steps=6)
+        page.mouse.up()
+        self.changed()
+        names = [page.input_value(f'[aria-label="Name of item {k}"]') for k in (1, 2)]
+        self.assertIn("Long pin", names)
+        self.pick("list:l1//name")
+        page.click("#columns-menu > summary")
+        page.check('[aria-label="Show Material"]')
+        self.changed()
+        self.assertIn("Material", page.locator('#paper g[data-tag="list:l1//material"]').text_content())
+
+    def test_tools_a_note_a_balloon_a_dimension_a_detail(self):
+        page = self.page
+        page.click("[data-tool=note]")
+        page.mouse.click(*self.middle("view:v1/Halyard block/Becket/Becket eye"))
+        self.changed()
+        page.wait_for_selector("#note-text")
+        page.fill("#note-text", "Grease here")
+        page.locator("#note-text").blur()
+        self.changed()
+        self.assertIn("Grease here", page.locator('#paper g[data-tag="note:n1"]').text_content())
+        page.mouse.click(self.box("view:v1/caption")["x"] - 250, self.box("view:v1/caption")["y"])
+        page.wait_for_selector("[data-tool=dimension]")
+        page.click("[data-tool=dimension]")
+        page.mouse.click(*self.middle("view:v1/Halyard block/Becket/Becket pin"))
+        page.wait_for_selector("#sheet-hint >> text=second point")
+        page.mouse.click(*self.middle("view:v1/Halyard block/Axle pin"))
+        self.changed()
+        self.assertRegex(page.locator('#paper g[data-tag="dimension:d1"]').last.text_content(), r"\d")
+        self.pick("view:v1/caption")
+        page.click("[data-tool=detail]")
+        x, y = self.middle("view:v1/Halyard block/Bearing/Cage")
+        page.mouse.move(x, y)
+        page.mouse.down()
+        page.mouse.move(x + 18, y, steps=3)
+        page.mouse.up()
+        self.changed()
+        self.assertIn("Detail A", page.locator("#paper").text_content())
+
+    def test_by_keyboard_alone(self):
+        page = self.page
+        page.focus("#desk")
+        page.keyboard.press("n")
+        for _ in range(60):
+            if page.locator("#page-state [name=selected]").input_value() == "balloon:b1":
+                break
+            page.keyboard.press("n")
+        self.assertEqual(page.locator("#page-state [name=selected]").input_value(), "balloon:b1")
+        before = self.kept().pages[0].balloons[0].centre
+        page.keyboard.press("Shift+ArrowLeft")
+        self.changed()
+        self.assertAlmostEqual(self.kept().pages[0].balloons[0].centre[0], before[0] - 10, places=3)
+        page.keyboard.press("Control+z")
+        self.changed()
+        self.assertEqual(self.kept().pages[0].balloons[0].centre, before)
+        page.focus("#desk")
+        page.wait_for_selector("#strip [data-remove]")
+        page.keyboard.press("Delete")
+        self.changed()
+        page.wait_for_selector(".fault")
+        self.assertEqual(len(self.kept().pages[0].balloons), 19)
+
+    def test_two_windows_and_what_is_issued(self):
+        row = Sheet.objects.get(pk=self.sheet.pk)  # what another window does meanwhile
+        services.edit(row, 0, lambda s, _a: services.Changed(follow.issue(s, "2026-11-27", "A. Fitter"), "Issue"))
+        self.page.fill("#sheet-name", "Mine")
+        self.page.keyboard.press("Enter")
+        self.page.wait_for_selector("#notice >> text=changed in another window")
+        self.expected += 1
+        self.page.wait_for_selector('#paper[data-revision="1"]')
+        self.page.wait_for_selector("text=Begin revision B")
+        self.assertEqual(self.kept().issues[0].name, "A. Fitter")
+
+    def test_at_1024_by_700_everything_is_there(self):
+        self.page.set_viewport_size({"width": 1024, "height": 700})
+        self.pick("view:v1/caption")
+        strip = self.page.locator("#strip").bounding_box()
+        last = self.page.locator("#strip [data-remove]").bounding_box()
+        self.assertLessEqual(last["x"] + last["width"], strip["x"] + strip["width"] + 1)
+        paper = self.page.locator("#paper svg").bounding_box()
+        desk = self.page.locator("#desk").bounding_box()
+        self.assertTrue(paper["width"] <= desk["width"] and paper["height"] <= desk["height"])
+        self.assert_accessible()
+
+    def test_the_pdf_is_two_clicks_from_the_page(self):
+        self.page.click("#file-menu > summary")
+        link = self.page.get_attribute("[data-file=pdf]", "href")
+        answer = self.page.request.get(f"{self.live_server_url}{link}")
+        self.assertTrue(re.match(rb"%PDF-1\.\d", answer.body()))
+
+
+class EffortTests(SheetCase):
+    """The jobs of the effort table on sheets, done and counted."""
+
+    def test_every_job_takes_no_more_actions_than_it_may(self):
+        self.library()
+        for title, (job, most) in sheet_effort.JOBS.items():
+            with self.subTest(title):
+                self.begin(job)
+                hand = sheet_effort.SheetHand(self.page)
+                self.assertTrue(job(hand), title)
+                self.assertLessEqual(hand.total, most)
+
+    def library(self):
+        """Teardowns of the winch and of the friction pack, as somebody would have them."""
+        if not Sheet.objects.filter(teardown__name="Winter strip").exists():
+            editor.create(self.brought_in(WINCH), teardown_json.loads(WINCH_TEARDOWN.read_bytes()))
+        pack = self.brought_in(ROOT / "demo/friction_pack.step")
+        assembly = core_assembly(pack)
+        if not pack.teardowns.exists():
+            empty = core.Teardown("Apart", source=assembly.source)
+            editor.create(pack, propose(assembly, empty, Options()).added_to(empty))
+
+    def begin(self, job):
+        """Where a job begins."""
+        if job in (sheet_effort.winch_sheet, sheet_effort.renamed_and_lean):
+            self.page.goto(self.live_server_url)
+            name = "Deck winch" if job is sheet_effort.winch_sheet else "Friction pack"
+            return self.page.locator(f'article:has(h2:text-is("{name}"))').scroll_into_view_if_needed()
+        self.sheet = services.create(self.plan)
+        self.page.goto(f"{self.live_server_url}/sheets/{self.sheet.pk}/")
+        self.page.wait_for_selector("#editor[data-ready]")
+        if job is sheet_effort.shaded:
+            self.pick("view:v1/caption")
+        if job is sheet_effort.updated:
+            self.edit_a_step()
+            self.page.reload()
+            self.page.wait_for_selector("#take-over")
+        return None
+
+    def edit_a_step(self):
+        """Another window changes how far a step goes."""
+
+        def farther(teardown, _assembly):
+            steps = (changed(teardown.steps[0], distance=teardown.steps[0].motion.distance + 20), *teardown.steps[1:])
+            return editor.Changed(replace(teardown, steps=steps), "Farther")
+
+        row = type(self.plan).objects.get(pk=self.plan.pk)
+        editor.edit(row, row.revision, farther)
