@@ -50,6 +50,7 @@ class PictureTests(BrowserCase):
         self.keep("editor")
 
     def test_sheet(self):
+        self.row.refresh_from_db()
         sheet = sheets.create(self.row)
         self.page.goto(f"{self.live_server_url}/sheets/{sheet.pk}/")
         self.page.wait_for_selector("#editor[data-ready]")

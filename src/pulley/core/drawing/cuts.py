@@ -37,45 +37,45 @@ def cuts(bodies: Sequence[tuple[NDArray[np.float64], NDArray[np.float64], NDArra
     [0.0, 0.75, 0.0]
     """
     lows, highs = np.array([body[1] for body in bodies]), np.array([body[2] for body in bodies])
-    extents: dict[int, tuple[NDArray[np.float64], NDArray[np.float64]]] = {}
     found = []
     for k in range(len(bodies)):
-        meets = (lows[k + 1 :] < highs[k]).all(1) & (highs[k + 1 :] > lows[k]).all(1)
+        meets = ((lows[k + 1 :] < highs[k]) & (highs[k + 1 :] > lows[k])).all(1)
         for other in (np.flatnonzero(meets) + k + 1).tolist():
             low, high = np.maximum(lows[k], lows[other]), np.minimum(highs[k], highs[other])
-            near = []
-            for n in (k, other):
-                if n not in extents:
-                    extents[n] = _extents(bodies[n][0])
-                near.append(bodies[n][0][_within(*extents[n], low, high)])
-            one, two = near
+            one, two = _near(bodies[k][0], low, high), _near(bodies[other][0], low, high)
             if len(one) and len(two):
-                order, least, axis = _sorted(one, two)
-                segments = _crossed(one, two, order, least, axis, GRAZE)
+                axis = int(np.argmax(high - low))
+                least = _least(two, axis)
+                order = np.argsort(least)
+                segments = _crossed(one, two, order, least[order], axis, GRAZE)
                 if len(segments):
                     found.append(Cut(segments, k))
     return found
 
 
-def _extents(facets: NDArray[np.float64]) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
-    """The lowest and highest corner (m, 3) of the bounds of each facet."""
-    a, b, c = facets[:, 0], facets[:, 1], facets[:, 2]
-    return np.minimum(np.minimum(a, b), c), np.maximum(np.maximum(a, b), c)
+@njit(cache=True, nogil=True)
+def _near(facets, low, high):  # noqa: ANN001, ANN202
+    """Those facets (m, 3, 3) whose bounds reach into a box."""
+    found = np.empty((len(facets), 3, 3))
+    n = 0
+    for i in range(len(facets)):
+        inside = True
+        for x in range(3):
+            a, b, c = facets[i, 0, x], facets[i, 1, x], facets[i, 2, x]
+            inside &= min(a, b, c) <= high[x] and max(a, b, c) >= low[x]
+        if inside:
+            found[n] = facets[i]
+            n += 1
+    return found[:n].copy()
 
 
-def _within(
-    least: NDArray[np.float64], most: NDArray[np.float64], low: NDArray[np.float64], high: NDArray[np.float64]
-) -> NDArray[np.bool_]:
-    """Which facets have bounds that reach into a box."""
-    return np.asarray((least <= high).all(1) & (most >= low).all(1))
-
-
-def _sorted(one: NDArray[np.float64], two: NDArray[np.float64]) -> tuple[NDArray[np.intp], NDArray[np.float64], int]:
-    """The second's facets in order of their least coordinate on the axis where they spread most; those; the axis."""
-    axis = int(np.argmax(np.ptp(np.concatenate([one, two]).reshape(-1, 3), axis=0)))
-    least = two[:, :, axis].min(1)
-    order = np.argsort(least)
-    return order, least[order], axis
+@njit(cache=True, nogil=True)
+def _least(facets, axis):  # noqa: ANN001, ANN202
+    """The least coordinate (m,) of facets along an axis."""
+    found = np.empty(len(facets))
+    for i in range(len(facets)):
+        found[i] = min(facets[i, 0, axis], facets[i, 1, axis], facets[i, 2, axis])
+    return found
 
 
 @njit(cache=True, nogil=True)

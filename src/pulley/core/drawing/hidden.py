@@ -17,7 +17,7 @@ from numpy.typing import NDArray
 FLAT = 1e-9  # share of its longest side squared below which a triangle is seen edge on, and hides nothing
 LOAD = 0.6  # triangles a cell that are aimed at
 CELLS = 4_000_000  # of the grid, at most
-BLOCK = 4_000  # segments between two reports
+BLOCK = 2_000  # segments between two reports
 THREADS = 2
 
 
@@ -65,13 +65,13 @@ def stretches(
     """
     if not len(segments):
         return np.zeros((0, 4))
-    order, planes, nearest = _prepared(triangles)
+    order, planes, nearest, bounds = _prepared(triangles)
     if not len(order):
         every = np.arange(len(segments), dtype=float)
         return np.stack([every, 0 * every, 0 * every + 1, 0 * every], axis=1)
-    size = float(max(np.ptp(segments.reshape(-1, 3), axis=0).max(), np.ptp(nearest)))
+    size = max(bounds[2] - bounds[0], bounds[3] - bounds[1], float(nearest[0] - nearest[-1]))
     tiny = 1e-7 * max(size, 1e-3)
-    grid = _grid(triangles, order)
+    grid = _grid(bounds, len(order))
     begins, members = _binned(triangles, order, *grid)
     facets = planes, nearest, covers[order], give[order]
 
@@ -95,23 +95,26 @@ def stretches(
 
 def _prepared(
     triangles: NDArray[np.float64],
-) -> tuple[NDArray[np.int64], NDArray[np.float64], NDArray[np.float64]]:
+) -> tuple[NDArray[np.int64], NDArray[np.float64], NDArray[np.float64], tuple[float, float, float, float]]:
     """The triangles that cover any of the picture, the nearest first: their places, and what `_sides` gives of them."""
-    kept, facets, nearest = _sides(triangles)
+    kept, facets, nearest, bounds = _sides(triangles)
     places = kept[np.argsort(-nearest[kept], kind="stable")]
-    return places, facets[places], nearest[places]
+    return places, facets[places], nearest[places], bounds
 
 
 @njit(cache=True, nogil=True)
 def _sides(triangles):  # noqa: ANN001, ANN202
     """Which triangles (m, 3, 3) are not seen edge on; their planes and the lines along their sides (m, 12), as factors
-    of x, y and 1 that give the depth, and more than 0 inside; and their nearest depths (m,)."""
+    of x, y and 1 that give the depth, and more than 0 inside; their nearest depths (m,); left, foot, right, top."""
     count = len(triangles)
     kept = np.empty(count, np.int64)
     facets, nearest = np.empty((count, 12)), np.empty(count)
     n = 0
+    left, foot, right, top = np.inf, np.inf, -np.inf, -np.inf
     for i in range(count):
         a, b, c = triangles[i, 0], triangles[i, 1], triangles[i, 2]
+        left, right = min(left, a[0], b[0], c[0]), max(right, a[0], b[0], c[0])
+        foot, top = min(foot, a[1], b[1], c[1]), max(top, a[1], b[1], c[1])
         ux, uy, vx, vy = b[0] - a[0], b[1] - a[1], c[0] - a[0], c[1] - a[1]
         area = ux * vy - uy * vx
         longest = max(ux * ux + uy * uy, vx * vx + vy * vy, (c[0] - b[0]) ** 2 + (c[1] - b[1]) ** 2)
@@ -130,15 +133,14 @@ def _sides(triangles):  # noqa: ANN001, ANN202
             edge = 1e-9 * (dx * dx + dy * dy)  # a line along the side of a triangle is covered by it
             facets[i, 3 + 3 * k], facets[i, 4 + 3 * k] = -dy, dx
             facets[i, 5 + 3 * k] = dy * p[0] - dx * p[1] + edge
-    return kept[:n], facets, nearest
+    return kept[:n], facets, nearest, (left, foot, right, top)
 
 
-def _grid(triangles: NDArray[np.float64], order: NDArray[np.intp]) -> tuple[float, float, float, int, int]:
-    """A grid over triangles: its left and foot, the side of a cell in mm, and how many cells there are."""
-    points = triangles.reshape(-1, 3)
-    left, foot = float(points[:, 0].min()), float(points[:, 1].min())
-    wide, tall = max(float(points[:, 0].max()) - left, 1e-6), max(float(points[:, 1].max()) - foot, 1e-6)
-    cells = min(max(len(order) / LOAD, 64.0), CELLS)
+def _grid(bounds: tuple[float, float, float, float], count: int) -> tuple[float, float, float, int, int]:
+    """A grid for so many triangles: its left and foot, the side of a cell in mm, and how many cells there are."""
+    left, foot, right, top = bounds
+    wide, tall = max(right - left, 1e-6), max(top - foot, 1e-6)
+    cells = min(max(count / LOAD, 64.0), CELLS)
     cell = max(math.sqrt(wide * tall / cells), max(wide, tall) / 4000)
     return left, foot, cell, int(wide / cell) + 1, int(tall / cell) + 1
 

@@ -129,7 +129,7 @@ def _body(leaf: Leaf, pose: Pose, frame: NDArray[np.float64], simple_threads: bo
     mesh = leaf.part.mesh
     known = simplified(mesh) if simple_threads else rims(mesh)
     seen = apply(pose, known.vertices) @ frame.T
-    segments, kinds, away, facets = _looked(
+    segments, kinds, away, facets, box = _looked(
         seen, known.triangles, known.ends, known.sides, known.kind, known.closed, (EDGE_KIND, OUTLINE_KIND, ROUND_KIND)
     )
     thin = root_lines(mesh, pose[:3, :3].T @ frame[2]) if simple_threads else np.zeros((0, 2, 3))
@@ -138,7 +138,7 @@ def _body(leaf: Leaf, pose: Pose, frame: NDArray[np.float64], simple_threads: bo
         segments = np.concatenate([segments, extra])
         kinds = np.concatenate([kinds, np.full(len(extra), ROUND_KIND, np.int8)])
         away = np.concatenate([away, np.zeros(len(extra), bool)])
-    return _Body(segments, kinds, away, facets, seen.min(0), seen.max(0), mesh.error)
+    return _Body(segments, kinds, away, facets, box[0], box[1], mesh.error)
 
 
 @njit(cache=True, nogil=True)
@@ -153,7 +153,12 @@ def _toward(a, b, c):  # noqa: ANN001, ANN202
 @njit(cache=True, nogil=True)
 def _looked(seen, triangles, ends, sides, kind, closed, kinds):  # noqa: ANN001, ANN202
     """What is drawn of a body whose points (n, 3) are seen: segments (k, 2, 3), their kinds, whether each lies on the
-    far side; and the facets (m, 3, 3) that hide."""
+    far side; the facets (m, 3, 3) that hide; the corners (2, 3) of its bounds."""
+    box = np.empty((2, 3))
+    box[0], box[1] = np.inf, -np.inf
+    for i in range(len(seen)):
+        for x in range(3):
+            box[0, x], box[1, x] = min(box[0, x], seen[i, x]), max(box[1, x], seen[i, x])
     front = np.zeros(len(triangles), np.bool_)
     facets = np.empty((len(triangles), 3, 3))
     m = 0
@@ -175,7 +180,7 @@ def _looked(seen, triangles, ends, sides, kind, closed, kinds):  # noqa: ANN001,
         found[n] = kinds[0] if kind[i] == SHARP else kinds[1] if turns else kinds[2]
         away[n] = two >= 0 and not front[one] and not front[two] and closed[one] and closed[two]
         n += 1
-    return segments[:n], found[:n], away[:n], facets[:m]
+    return segments[:n], found[:n], away[:n], facets[:m], box
 
 
 def _lines(

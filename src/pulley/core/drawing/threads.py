@@ -23,6 +23,8 @@ CREST = 0.35  # of the pitch: how far crest and root may lie beside the flanks
 LEAST = 0.05  # mm, the finest pitch
 SHARE = 0.25  # of the flanks' area that must have the one pitch
 FACETS = 200  # of a mesh with a thread, at least
+LEFT = 0.05  # share of a surface in which no further thread is looked for
+SAMPLE = 6_000  # facets by which an axis is found
 AXES = 6  # that are tried, the axes of the most and longest cylinders first
 SIDES = 48  # of the plain cylinder
 LIFT = 0.02  # mm that a thin line stands off the face that it is drawn on
@@ -62,6 +64,8 @@ def threads(mesh: Mesh) -> tuple[Thread, ...]:
     middle = (a + b + c) / 3
     left, found = np.ones(len(area), bool), []
     for origin, axis in _axes(mesh, middle, area):
+        if area[left].sum() < LEFT * area.sum():
+            break
         thread = _thread(corners, middle, normals, area, left, origin, axis)
         if thread is not None:
             found.append(thread)
@@ -95,13 +99,20 @@ def _thread(
     axis: NDArray[np.float64],
 ) -> Thread | None:
     """The thread about an axis, of facets that are left; None when there is none."""
+    some = slice(None, None, max(len(area) // SAMPLE, 1))  # enough to find the axis by
     for loose in (0.8, 0.5, 0.3, ALIKE):
-        found = _wound(middle, normals, area, left, origin, axis, loose)
+        found = _wound(middle[some], normals[some], area[some], left[some], origin, axis, loose)
         if found is None:
             return None
-        own, flank, common = found
-        origin, axis = _screw_axis(middle[own], normals[own], area[own], axis)
-        origin = _centred(corners[own].reshape(-1, 3), origin, axis)
+        own, flank, _ = found
+        origin, axis = _screw_axis(middle[some][own], normals[some][own], area[some][own], axis)
+        origin = _centred(corners[some][own].reshape(-1, 3), origin, axis)
+    if area[some][own].sum() < SHARE * area[some][flank].sum():
+        return None
+    found = _wound(middle, normals, area, left, origin, axis, ALIKE)
+    if found is None:
+        return None
+    own, flank, common = found
     if area[own].sum() < SHARE * area[flank].sum():
         return None
     along = (middle - origin) @ axis
@@ -210,10 +221,12 @@ def simplified(mesh: Mesh) -> Rims:
         return rims(mesh)
     kept = ~np.any([thread.facets for thread in found], axis=0)
     plain = [_cylinder(thread) for thread in found]
-    starts = np.cumsum([len(mesh.vertices), *(len(points) for points, _ in plain)])
+    used, place = np.unique(mesh.triangles[kept], return_inverse=True)
+    starts = np.cumsum([len(used), *(len(points) for points, _ in plain)])
+    own = place.reshape(-1, 3).astype(np.int32)
     whole = rims_of(
-        np.concatenate([mesh.vertices, *(points for points, _ in plain)]),
-        np.concatenate([mesh.triangles[kept], *(t + s for (_, t), s in zip(plain, starts, strict=False))]),
+        np.concatenate([mesh.vertices[used], *(points for points, _ in plain)]),
+        np.concatenate([own, *(t + s for (_, t), s in zip(plain, starts, strict=False))]).astype(np.int32),
         np.concatenate([mesh.faces[kept], *(np.full(len(t), -2 - k, np.int32) for k, (_, t) in enumerate(plain))]),
         *_edges_outside(mesh, found),
     )
