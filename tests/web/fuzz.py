@@ -226,7 +226,7 @@ class Fuzz:
             "other_id": str(self.row.pk),
             "assembly_id": str(self.row.assembly_id),
             "job_id": str(uuid.uuid4()),
-            "sheet_id": str(self.sheet.pk),
+            "sheet_id": str(self.sheet.pk if self.sheet else uuid.uuid4()),
             "kind": "json",
             "number": "1",
             "step": "s1",
