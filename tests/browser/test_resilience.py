@@ -359,7 +359,15 @@ class EscapeTests(ResilienceCase):
         page.click("#keep-pose")
         self.changed()
         self.select("rod_1")
-        menus = ["#sheets-menu", "#share-menu", "#settings", "#look-menu", "#propose-menu", "#timing-menu", "#history-menu"]
+        menus = [
+            "#sheets-menu",
+            "#share-menu",
+            "#settings",
+            "#look-menu",
+            "#propose-menu",
+            "#timing-menu",
+            "#history-menu",
+        ]
         count = page.locator("details.menu").count()
         self.assertEqual(count, len(menus))
         for menu in [*menus, ".view:nth-child(2) .view-menu", ".view:nth-last-child(2) .view-menu"]:
