@@ -6,6 +6,7 @@ from django.urls import reverse
 
 from pulley.core import teardown as core
 from pulley.core.formats import teardown as teardown_json
+from pulley.web import history
 from pulley.web.accounts.models import preferences_of
 from pulley.web.editor import persistence, services
 from pulley.web.editor.commands import COMMANDS
@@ -31,7 +32,7 @@ class HistoryTests(SignedInCase):
         self.go("undo")
         self.lift("middle", "5")
         self.assertEqual(self.labels(), ["lid", "middle"])
-        entries = services.history(Teardown.objects.get(pk=self.teardown.pk))
+        entries = history.entries(Teardown.objects.get(pk=self.teardown.pk))
         self.assertEqual(
             [(e["number"], e["on_line"], e["now"]) for e in entries][:2], [(3, True, True), (2, False, False)]
         )
@@ -96,7 +97,7 @@ class HistoryTests(SignedInCase):
             with self.subTest(verb):
                 self.assertEqual(json.loads(json.dumps(kept)), row.document)
                 row.cursor += 1  # so that the history itself is asked
-                self.assertEqual(persistence.document_at(row, row.cursor - 1), row.document)
+                self.assertEqual(history.document_at(row, row.cursor - 1), row.document)
 
     def test_the_ledger_is_sent_only_when_it_changed(self):
         page = self.client.get(self.address)

@@ -14,6 +14,7 @@ from django.test import TransactionTestCase
 from pulley.core import editing
 from pulley.core import teardown as core
 from pulley.core.formats import teardown as teardown_json
+from pulley.web import history
 from pulley.web.editor import persistence, services
 from pulley.web.editor.models import Entry, Teardown
 from pulley.web.errors import Stale
@@ -60,7 +61,7 @@ class HistoryTests(SignedInCase):
         row.refresh_from_db()
         row.cursor = -1  # so that the history itself is asked for the present state, too
         for number, document in states.items():
-            self.assertEqual(persistence.document_at(row, number), document, number)
+            self.assertEqual(history.document_at(row, number), document, number)
         entries = row.history.all()
         self.assertEqual(sum(e.snapshot is not None for e in entries), sum(e.base == e.number for e in entries))
         self.assertTrue(all((e.snapshot is None) != (e.patch is None) for e in entries))
@@ -72,9 +73,9 @@ class HistoryTests(SignedInCase):
             row = after(row, self.random_change(generator))
         kept = [len(json.dumps(e.snapshot or e.patch)) for e in row.history.filter(number__gt=0)]
         self.assertLess(sum(kept) / len(kept) * 5000, 10e6)  # the 10 MB for 5,000 edits
-        self.assertLess(max(e.number - e.base for e in row.history.all()), persistence.FAR)
+        self.assertLess(max(e.number - e.base for e in row.history.all()), history.FAR)
         with self.assertNumQueries(2):  # the base, and what lies between it and the entry
-            persistence.document_at(row, 149)
+            history.document_at(row, 149)
 
     def test_a_large_change_is_a_snapshot(self):
         row = services.create(self.assembly, long_plan(30))
@@ -228,7 +229,7 @@ class MigrationTests(TransactionTestCase):
         document = row.document
         first = document["steps"][0]["id"]
         row.assembly.name = tower().name
-        patch = persistence.change_between(document, document | {"name": "After"})
-        entry = persistence.append(row, row.cursor, document | {"name": "After"}, patch, "name", "")
-        self.assertEqual(persistence.document_at(row, entry.number)["name"], "After")
-        self.assertEqual(persistence.document_at(row, entry.number)["steps"][0]["id"], first)
+        patch = history.change_between(document, document | {"name": "After"})
+        entry = history.append(row, row.cursor, document | {"name": "After"}, patch, "name", "")
+        self.assertEqual(history.document_at(row, entry.number)["name"], "After")
+        self.assertEqual(history.document_at(row, entry.number)["steps"][0]["id"], first)

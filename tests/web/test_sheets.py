@@ -2,11 +2,13 @@
 
 import io
 import json
+import re
 
 import numpy as np
 from PIL import Image
 
 from pulley.core.errors import PulleyError
+from pulley.core.formats import teardown as teardown_json
 from pulley.web.analysis import services as analysis
 from pulley.web.sheets import drawing, services
 from pulley.web.sheets.commands import COMMANDS
@@ -110,11 +112,39 @@ class ChangeTests(SheetCase):
         self.assertEqual(self.client.post(f"{self.at}edit/nonsense", {"revision": 0}).status_code, 404)
         self.assertEqual(self.core().pages[0].views[0].id, "v1")
 
-    def test_names_everywhere_reach_the_other_sheets_of_the_assembly(self):
+    def paper(self, sheet: Sheet) -> str:
+        """The drawing of a sheet's first page, as its page shows it."""
+        page = self.client.get(f"/sheets/{sheet.pk}/").content.decode()
+        return page[page.index('<div id="paper"') : page.index('<aside id="sheet-list"')]
+
+    def test_names_everywhere_reach_paper_and_list_of_the_other_sheets_and_are_undone(self):
         self.client.post(f"{self.address}sheets/new")
         other = Sheet.objects.exclude(pk=self.sheet.pk).get()
+        self.assertNotIn("Hood", self.paper(other))
         self.change("name-everywhere", key=self.core_key("lid"), value="Hood")
         self.assertContains(self.client.get(f"/sheets/{other.pk}/"), 'value="Hood"')
+        self.assertIn("Hood", self.paper(other))
+        self.client.post(f"/sheets/{other.pk}/edit/rename", {"revision": 0, "page": "p1", "value": "Other"})
+        self.change("name-everywhere", key=self.core_key("lid"), value="Dome")
+        self.assertIn("Dome", self.paper(other), "a name that came from everywhere is not made the sheet's own")
+        for by, name in (("undo", "Hood"), ("redo", "Dome"), ("undo", "Hood")):
+            self.client.post(f"{self.at}{by}", {"revision": self.number}, headers={"HX-Request": "true"})
+            self.number += 1
+            self.assertIn(name, self.paper(other), by)
+        self.client.post(f"/sheets/{other.pk}/undo", {"revision": 1}, headers={"HX-Request": "true"})
+        self.assertIn("Hood", self.paper(other), "undoing something else leaves the names everywhere alone")
+
+    def test_a_sheet_s_own_name_stands_before_the_one_everywhere(self):
+        self.client.post(f"{self.address}sheets/new")
+        other = Sheet.objects.exclude(pk=self.sheet.pk).get()
+        self.change("set-text", key=self.core_key("lid"), column="name", value="Cap")
+        self.client.post(
+            f"/sheets/{other.pk}/edit/name-everywhere", {"revision": 0, "key": self.core_key("lid"), "value": "Hood"}
+        )
+        self.assertIn("Cap", self.paper(self.sheet))
+        self.assertIn("Hood", self.paper(other))
+        self.change("set-text", key=self.core_key("lid"), column="name", value="")
+        self.assertIn("Hood", self.paper(self.sheet))
 
 
 class FollowTests(SheetCase):
@@ -127,10 +157,32 @@ class FollowTests(SheetCase):
         self.assertEqual(self.core().teardown, self.kept())
 
     def test_it_follows_by_itself_when_that_is_wanted(self):
+        """The page asks for it, once for however many windows; a file shows it before; nothing is written on a GET."""
         self.change("automatic", value="1")
         self.lift("high", "90")
+        page = self.client.get(self.at).content.decode()
+        self.assertEqual(Sheet.objects.get(pk=self.sheet.pk).revision, self.number)
+        asked = re.search(r'"asked": "(follow [^"]+)"', page)
+        self.assertTrue(asked and 'hx-trigger="load, click"' in page)
+        self.assertEqual(json.loads(self.client.get(f"{self.at}sheet.json").content)["teardown"]["steps"], self.steps())
+        for _ in range(2):
+            sent = {"revision": self.number, "page": "p1", "asked": asked[1]}
+            answer = self.client.post(f"{self.at}edit/take-over", sent, headers={"HX-Request": "true"})
+            self.assertEqual(answer.status_code, 200)
         self.assertNotContains(self.client.get(self.at), "The teardown has moved on")
         self.assertEqual(self.core().teardown, self.kept())
+
+    def steps(self):
+        return teardown_json.to_document(self.kept())["steps"]
+
+    def test_an_issued_sheet_whose_teardown_moved_on_says_both(self):
+        self.change("issue", date="2026-11-27", name="Ann", text="First")
+        self.lift("high", "90")
+        page = self.client.get(self.at)
+        self.assertContains(page, "The teardown has moved on")
+        self.assertContains(page, "Issued as revision A by")
+        self.assertNotContains(page, "Issue(")
+        self.assertNotContains(page, 'id="take-over"')
 
     def test_an_issued_sheet_is_frozen_until_the_next_revision(self):
         self.change("issue", date="2026-11-27", name="Ann", text="First")

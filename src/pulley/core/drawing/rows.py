@@ -107,7 +107,8 @@ def _texts(assembly: Assembly, items: Items, key: str, paths: tuple[str, ...]) -
     part = first.part.name if isinstance(first, Leaf) else first.name
     typed = items.texts.get(key, {})
     own = first.name if items.each == "instance" or not isinstance(first, Leaf) else part
-    texts = {"quantity": str(len(paths)), "name": items.names.get(key, own), "part": part}
+    name = items.names.get(key) or items.everywhere.get(key) or own
+    texts = {"quantity": str(len(paths)), "name": name, "part": part}
     texts["mass"] = _mass(assembly, paths[0], typed.get("material", ""))
     return {"material": "", "description": "", **texts, **typed}
 

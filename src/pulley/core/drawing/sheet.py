@@ -202,8 +202,9 @@ class Items:
 
     A row stands for a part (``each`` part), for one component (``each`` instance), or for a subassembly that is kept
     ``whole``. Its key is the part's key or the component's path. ``order`` holds keys, those that it lacks follow in
-    the order of ``sort``. ``numbers`` are those given on purpose, ``names`` and ``texts`` (by column) what was typed.
-    Those ``left_out`` have no row; ``merged`` ones are counted with another.
+    the order of ``sort``. ``numbers`` are those given on purpose, ``names`` and ``texts`` (by column) what was typed;
+    ``everywhere`` are names that all sheets of the assembly show unless they have their own. Those ``left_out`` have
+    no row; ``merged`` ones are counted with another.
     """
 
     each: str = "part"
@@ -213,6 +214,7 @@ class Items:
     order: tuple[str, ...] = ()
     numbers: dict[str, int] = field(default_factory=dict)
     names: dict[str, str] = field(default_factory=dict)
+    everywhere: dict[str, str] = field(default_factory=dict)
     texts: dict[str, dict[str, str]] = field(default_factory=dict)
     left_out: tuple[str, ...] = ()
     merged: dict[str, str] = field(default_factory=dict)

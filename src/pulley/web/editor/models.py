@@ -4,6 +4,7 @@ import uuid
 
 from django.db import models
 
+from pulley.web.history import HistoryEntry
 from pulley.web.library.models import Assembly
 
 
@@ -36,34 +37,17 @@ class Teardown(models.Model):
         return self.name
 
 
-class Entry(models.Model):
-    """What the teardown was after one change, what the change was, and which entry it was made on.
-
-    Either the whole document is here, as a ``snapshot``, or what changed in it since the ``parent``, as a ``patch``
-    (JSON Patch, RFC 6902); then the nearest snapshot on the way back is that of entry ``base``. Entries are never
-    taken out: a change made after an undo begins another branch.
-    """
+class Entry(HistoryEntry):
+    """What the teardown was after one change."""
 
     teardown = models.ForeignKey(Teardown, models.CASCADE, related_name="history")
-    number = models.PositiveIntegerField()
-    parent = models.PositiveIntegerField(null=True)
-    base = models.PositiveIntegerField()
-    label = models.CharField(max_length=255)
-    asked = models.CharField(max_length=40, default="", help_text="The page's name for the change: once is enough")
-    snapshot = models.JSONField(null=True)
-    patch = models.JSONField(null=True)
-    created = models.DateTimeField(auto_now_add=True)
 
-    class Meta:
-        """Oldest first."""
+    class Meta(HistoryEntry.Meta):
+        """One entry a number."""
 
-        ordering = ["number"]
         constraints = [models.UniqueConstraint(fields=["teardown", "number"], name="one_entry_a_number")]
         indexes = [
             models.Index(fields=["teardown", "asked"]),
             models.Index(fields=["teardown", "parent"], name="entry_children"),
         ]
         verbose_name_plural = "entries"
-
-    def __str__(self) -> str:
-        return f"{self.number}: {self.label}"

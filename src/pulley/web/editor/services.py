@@ -3,6 +3,7 @@
 import threading
 from collections.abc import Callable
 from dataclasses import dataclass, replace
+from functools import partial
 from typing import Any
 
 from cachetools import LRUCache
@@ -13,8 +14,9 @@ from pulley.core import teardown as core
 from pulley.core.assembly import Assembly as CoreAssembly
 from pulley.core.errors import PulleyError
 from pulley.core.formats import teardown as teardown_json
+from pulley.web import history
 from pulley.web.editor import persistence
-from pulley.web.editor.models import Entry, Teardown
+from pulley.web.editor.models import Teardown
 from pulley.web.errors import Stale
 from pulley.web.library.models import Assembly
 from pulley.web.library.services import core_assembly
@@ -98,13 +100,13 @@ def edit(
         return row, done
     _check_revision(row, revision, shown)
     parent = row.cursor if at is None else at
-    before = persistence.document_at(row, parent)
+    before = history.document_at(row, parent)
     if before is None:
         raise PulleyError("That state is no longer in the history. Nothing was changed.")
     teardown = _with_bundles(row, parent, before)
     changed = change(teardown, core_assembly(row.assembly))
     document = _checked(changed.teardown)
-    patch = persistence.change_between(before, document)
+    patch = history.change_between(before, document)
     with transaction.atomic():  # everything that takes time was worked out before
         row = _locked(row)
         if done := _done(row, asked):
@@ -114,7 +116,7 @@ def edit(
             changed = replace(changed, teardown=replace(changed.teardown, bundles=persistence.bundles_of(row.assembly)))
         elif teardown.bundles != persistence.bundles_of(row.assembly):
             raise Stale("The bundles of this assembly were changed elsewhere meanwhile. Do that again.", [])
-        entry = persistence.append(row, parent, document, patch, changed.label, asked)
+        entry = history.append(row, parent, document, patch, changed.label, asked)
         row.cursor, row.revision = entry.number, revision + 1
         persistence.save(row, changed.teardown, document)
     _keep(row, changed.teardown)
@@ -125,8 +127,8 @@ def _done(row: Teardown, asked: str) -> Changed | None:
     """The change of that name, when it was made already; PulleyError for a teardown that was deleted."""
     if row.deleted:
         raise PulleyError("This teardown was deleted. Bring it back from the library first; nothing was changed.")
-    entry = row.history.filter(asked=asked[:40]).defer("snapshot", "patch").first() if asked else None
-    return Changed(_kept(row), entry.label) if entry else None
+    label = history.made_already(row, asked)
+    return Changed(_kept(row), label) if label is not None else None
 
 
 def _with_bundles(row: Teardown, number: int, document: dict[str, Any]) -> core.Teardown:
@@ -149,58 +151,18 @@ def _checked(teardown: core.Teardown) -> dict[str, Any]:
     return document
 
 
-def step_through_history(row: Teardown, revision: int, by: int) -> Teardown:
-    """Undo (by = -1) or redo (by = 1); PulleyError at either end of the history."""
-    with transaction.atomic():
-        row = _locked(row)
-        _check_revision(row, revision)
-        number = neighbour(row, by)
-        if number is None:
-            raise PulleyError("There is nothing more to undo." if by < 0 else "There is nothing more to redo.")
-        _go(row, number)
-    return row
-
-
-def return_to(row: Teardown, revision: int, number: int) -> Teardown:
-    """Make an entry of the history the present state; nothing that came after is lost."""
-    with transaction.atomic():
-        row = _locked(row)
-        _check_revision(row, revision)
-        _go(row, number)
-    return row
-
-
-def _go(row: Teardown, number: int) -> None:
-    """Let the row hold what an entry says."""
-    document = persistence.document_at(row, number)
-    if document is None:
-        raise PulleyError("That state is no longer in the history. Nothing was changed.")
+def _hold(row: Teardown, number: int, document: dict[str, Any]) -> None:
+    """Let the row hold what an entry of its history says."""
     teardown = _with_bundles(row, number, document)
     row.cursor, row.revision = number, row.revision + 1
     persistence.save(row, teardown, document)
-
-
-def neighbour(row: persistence.Kept, by: int) -> int | None:
-    """The number of the entry that undo (by = -1) or redo (by = 1) leads to; None at the end of the history."""
-    child = _child(row) if by > 0 else None
-    return _parent(row) if by < 0 else child.number if child else None
-
-
-def _parent(row: persistence.Kept) -> int | None:
-    number: int | None = row.history.values_list("parent", flat=True).filter(number=row.cursor).first()
-    return number
-
-
-def _child(row: persistence.Kept) -> Entry | None:
-    entry: Entry | None = row.history.filter(parent=row.cursor).defer("snapshot", "patch").order_by("-number").first()
-    return entry
 
 
 def teardown_at(row: Teardown, at: int | None = None) -> core.Teardown:
     """The teardown, or what an entry of its history says it was."""
     if at is None or at == row.cursor:
         return _kept(row)
-    document = persistence.document_at(row, at)
+    document = history.document_at(row, at)
     if document is None:
         raise PulleyError("That state is no longer in the history. Go back to the latest.")
     return teardown_json.from_kept(document)
@@ -228,27 +190,6 @@ def _keep(row: Teardown, teardown: core.Teardown) -> None:
         _loaded[row.pk, row.revision] = teardown
 
 
-def undo_labels(row: persistence.Kept) -> dict[str, Any]:
-    """What undo would take back and redo bring again; None where there is nothing."""
-    now = row.history.filter(number=row.cursor).defer("snapshot", "patch").first()
-    child = _child(row)
-    return {
-        "undo": now.label if now and now.parent is not None else None,
-        "redo": child.label if child else None,
-    }
-
-
-def history(row: persistence.Kept, most: int = 300) -> list[dict[str, Any]]:
-    """The latest entries, newest first: number, label, when, whether it is the present one and on the way to it."""
-    entries = list(row.history.order_by("-number").values("number", "parent", "label", "created")[:most])
-    parents = {entry["number"]: entry["parent"] for entry in entries}
-    line, number = set(), row.cursor if row.cursor in parents else None
-    while number in parents:
-        line.add(number)
-        number = parents[number]
-    return [e | {"now": e["number"] == row.cursor, "on_line": e["number"] in line} for e in entries]
-
-
 def _locked(row: Teardown) -> Teardown:
     row = Teardown.objects.select_for_update().select_related("assembly").get(pk=row.pk)
     if row.deleted:
@@ -263,7 +204,12 @@ def _check_revision(row: Teardown, revision: int, shown: int | None = None) -> N
 
 def _differences(row: Teardown, shown: int | None) -> list[str]:
     """What the kept teardown has that the page does not show, in sentences."""
-    document = persistence.document_at(row, shown) if shown is not None else None
+    document = history.document_at(row, shown) if shown is not None else None
     if document is None:
         return []
     return describe.differences(teardown_json.from_kept(document), persistence.load(row))
+
+
+KEEPER = history.Keeper(_locked, _check_revision, _hold)
+step_through_history = partial(history.step_through, KEEPER)
+return_to = partial(history.return_to, KEEPER)

@@ -1,5 +1,7 @@
 """Sheets drawn for the browser and for files: quick lines at once, long ones by a worker, once for all who ask."""
 
+import hashlib
+import json
 from dataclasses import dataclass, replace
 from typing import Any
 
@@ -76,7 +78,7 @@ def page_svg(row: SheetRow, assembly: Assembly, sheet: Sheet, page: Page, wait: 
     shares = {view.id: ready(row, assembly, sheet, view, wait) for view in page.views}
     progress = min(shares.values(), default=1.0)
     if progress == 1.0:
-        key = f"sheet-{row.pk}-{row.revision}-{page.id}"
+        key = f"sheet-{row.pk}-{page.id}-{state_mark(row, sheet)}"
         found = caches["fragments"].get(key)
         if found is None:
             found = svg(draw_page(assembly, sheet, page), embed=False)
@@ -90,6 +92,12 @@ def page_svg(row: SheetRow, assembly: Assembly, sheet: Sheet, page: Page, wait: 
         if shares[view.id] < 1.0
     ]
     return Drawn(svg(replace(drawn, items=(*drawn.items, *words)), embed=False), progress)
+
+
+def state_mark(row: SheetRow, sheet: Sheet) -> str:
+    """What stands for all that the pages of a sheet show: its revision, and the names that other sheets may change."""
+    names = json.dumps(sheet.items.everywhere, sort_keys=True)
+    return f"{row.revision}-{hashlib.blake2b(names.encode(), digest_size=8).hexdigest()}"
 
 
 def whole(row: SheetRow, assembly: Assembly, sheet: Sheet) -> None:

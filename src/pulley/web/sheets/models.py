@@ -6,6 +6,7 @@ from django.conf import settings
 from django.db import models
 
 from pulley.web.editor.models import Teardown
+from pulley.web.history import HistoryEntry
 
 
 class Sheet(models.Model):
@@ -35,32 +36,20 @@ class Sheet(models.Model):
         return self.name
 
 
-class SheetEntry(models.Model):
-    """What a sheet was after one change; see `editor.Entry`."""
+class SheetEntry(HistoryEntry):
+    """What a sheet was after one change."""
 
     sheet = models.ForeignKey(Sheet, models.CASCADE, related_name="history")
-    number = models.PositiveIntegerField()
-    parent = models.PositiveIntegerField(null=True)
-    base = models.PositiveIntegerField()
-    label = models.CharField(max_length=255)
-    asked = models.CharField(max_length=40, default="")
-    snapshot = models.JSONField(null=True)
-    patch = models.JSONField(null=True)
-    created = models.DateTimeField(auto_now_add=True)
 
-    class Meta:
-        """Oldest first."""
+    class Meta(HistoryEntry.Meta):
+        """One entry a number."""
 
-        ordering = ["number"]
         constraints = [models.UniqueConstraint(fields=["sheet", "number"], name="one_sheet_entry_a_number")]
         indexes = [
             models.Index(fields=["sheet", "asked"]),
             models.Index(fields=["sheet", "parent"], name="sheet_entry_children"),
         ]
         verbose_name_plural = "sheet entries"
-
-    def __str__(self) -> str:
-        return f"{self.number}: {self.label}"
 
 
 class Pattern(models.Model):

@@ -14,7 +14,7 @@ from pulley.core.drawing.rows import Row, row_of, rows
 from pulley.core.drawing.sheet import SMOOTH, STYLES, Page, Sheet
 from pulley.core.drawing.title import title_values
 from pulley.core.drawing.views import caption_of
-from pulley.web.editor import services as editor
+from pulley.web import history
 from pulley.web.library.services import core_assembly
 from pulley.web.sheets import drawing, services
 from pulley.web.sheets.lookups import page_of
@@ -48,7 +48,6 @@ FILES = {
 
 def context(row: SheetRow, page_id: str = "", selected: str = "", user: Any = None) -> dict[str, Any]:
     """All that the templates of the page need."""
-    row = services.followed(row)
     sheet, assembly = services.load(row), core_assembly(row.teardown.assembly)
     page = page_of(sheet, page_id)
     now = services.teardown_now(row)
@@ -67,11 +66,13 @@ def context(row: SheetRow, page_id: str = "", selected: str = "", user: Any = No
         "size": page.sheet_of_paper.size,
         "papers": SIZES,
         "drawn": drawn,
-        "rows": [{"row": r, "named": r.key in sheet.items.names} for r in found],
+        "mark": drawing.state_mark(row, sheet),
+        "rows": [{"row": r, "named": r.key in sheet.items.names or r.key in sheet.items.everywhere} for r in found],
         "left_out": _left_out(assembly, sheet),
         "text_columns": _text_columns(sheet),
         "widths": (0.25, 0.35, 0.5, 0.7),
         "sorts": SORT_WORDS,
+        "follows": f"follow {row.revision} {row.teardown.revision}" if services.follows_now(sheet, now) else "",
         "behind": follow.behind_sentence(follow.behind(sheet, now)),
         "faults": follow.faults(assembly, sheet),
         "files": FILES,
@@ -81,7 +82,7 @@ def context(row: SheetRow, page_id: str = "", selected: str = "", user: Any = No
         "patterns": {key: p.name for key, p in PATTERNS.items()},
         "own_patterns": Pattern.objects.filter(owner=row.teardown.assembly.owner_id) if user else [],
         **strip(assembly, sheet, page, found, selected),
-        **editor.undo_labels(row),
+        **history.undo_labels(row),
     }
 
 
@@ -93,7 +94,7 @@ def _text_columns(sheet: Sheet) -> list[Any]:
 
 def _left_out(assembly: Assembly, sheet: Sheet) -> list[tuple[str, str]]:
     """Keys and names of the rows that are left out."""
-    parts = {part.key: part.name for part, _ in assembly.parts}
+    parts = {part.key: part.name for part, _ in assembly.parts} | sheet.items.everywhere
     return [(key, sheet.items.names.get(key) or parts.get(key, key.rpartition("/")[2])) for key in sheet.items.left_out]
 
 

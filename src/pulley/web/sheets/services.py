@@ -2,6 +2,7 @@
 
 from collections.abc import Callable
 from dataclasses import dataclass, replace
+from functools import partial
 from typing import Any
 
 from django.db import transaction
@@ -9,14 +10,14 @@ from django.db import transaction
 from pulley.core.assembly import Assembly
 from pulley.core.drawing import document as sheet_json
 from pulley.core.drawing import follow
-from pulley.core.drawing.changes import names_everywhere
+from pulley.core.drawing.changes.listing import with_everywhere
 from pulley.core.drawing.layout import first_sheet
 from pulley.core.drawing.patterns import PATTERNS
 from pulley.core.drawing.sheet import PagePattern
 from pulley.core.drawing.sheet import Sheet as CoreSheet
 from pulley.core.errors import PulleyError
 from pulley.core.teardown import Teardown as CoreTeardown
-from pulley.web.editor import persistence
+from pulley.web import history
 from pulley.web.editor import services as editor
 from pulley.web.editor.models import Teardown
 from pulley.web.errors import Stale
@@ -66,13 +67,18 @@ def duplicate(row: Sheet) -> Sheet:
 
 
 def load(row: Sheet) -> CoreSheet:
-    """The sheet that a row holds, with the names that its assembly's parts have everywhere."""
-    return names_everywhere(sheet_json.from_document(row.document, None), row.teardown.assembly.names)
+    """The sheet that a row holds, with the names that its assembly's parts have everywhere now."""
+    return with_everywhere(sheet_json.from_document(row.document, None), row.teardown.assembly.names)
 
 
 def _save(row: Sheet, drawn: CoreSheet, document: dict[str, Any]) -> None:
+    """Let a row hold a sheet, and its assembly the names that its parts have everywhere."""
     row.document, row.name, row.page_count = document, drawn.name[:300], len(drawn.pages)
     row.save()
+    assembly = row.teardown.assembly
+    if assembly.names != drawn.items.everywhere:
+        assembly.names = drawn.items.everywhere
+        assembly.save(update_fields=["names"])
 
 
 def edit(row: Sheet, revision: int, change: Change, asked: str = "", issued: bool = False) -> tuple[Sheet, Changed]:
@@ -100,29 +106,41 @@ def edit(row: Sheet, revision: int, change: Change, asked: str = "", issued: boo
     """
     if done := _done(row, asked):
         return row, done
-    if row.revision != revision:
-        raise Stale(BEHIND)
+    _check_revision(row, revision)
     before = load(row)
     if not issued:
         follow.check_open(before)
     changed = change(before, core_assembly(row.teardown.assembly))
-    document = _checked(changed.sheet)
-    patch = persistence.change_between(row.document, document)
+    named = before.items.everywhere, changed.sheet.items.everywhere
+    document = _checked(with_everywhere(changed.sheet, _laid(_kept_names(row.document), *named)))
+    patch = history.change_between(row.document, document)
     with transaction.atomic():
         row = _locked(row)
         if done := _done(row, asked):
             return row, done
-        if row.revision != revision:
-            raise Stale(BEHIND)
-        entry = persistence.append(row, row.cursor, document, patch, changed.label, asked)
+        _check_revision(row, revision)
+        names = _laid(row.teardown.assembly.names, *named)
+        changed = replace(changed, sheet=with_everywhere(changed.sheet, names))
+        entry = history.append(row, row.cursor, document, patch, changed.label, asked)
         row.cursor, row.revision = entry.number, revision + 1
         _save(row, changed.sheet, document)
     return row, changed
 
 
 def _done(row: Sheet, asked: str) -> Changed | None:
-    entry = row.history.filter(asked=asked[:40]).defer("snapshot", "patch").first() if asked else None
-    return Changed(load(row), entry.label) if entry else None
+    label = history.made_already(row, asked)
+    return Changed(load(row), label) if label is not None else None
+
+
+def _kept_names(document: dict[str, Any]) -> dict[str, str]:
+    """The names everywhere that a kept sheet says there were."""
+    return dict(document["items"].get("everywhere", {}))
+
+
+def _laid(names: dict[str, str], was: dict[str, str], wanted: dict[str, str]) -> dict[str, str]:
+    """Names, with only what differs between two states of a sheet laid on them."""
+    changed = {key for key in was.keys() | wanted.keys() if was.get(key) != wanted.get(key)}
+    return {k: v for k, v in names.items() if k not in changed} | {k: wanted[k] for k in changed & wanted.keys()}
 
 
 def _checked(drawn: CoreSheet) -> dict[str, Any]:
@@ -142,35 +160,22 @@ def _locked(row: Sheet) -> Sheet:
     return row
 
 
-def step_through_history(row: Sheet, revision: int, by: int) -> Sheet:
-    """Undo (by = -1) or redo (by = 1); PulleyError at either end of the history."""
-    with transaction.atomic():
-        row = _locked(row)
-        if row.revision != revision:
-            raise Stale(BEHIND)
-        number = editor.neighbour(row, by)
-        if number is None:
-            raise PulleyError("There is nothing more to undo." if by < 0 else "There is nothing more to redo.")
-        _go(row, number)
-    return row
+def _check_revision(row: Sheet, revision: int) -> None:
+    if row.revision != revision:
+        raise Stale(BEHIND)
 
 
-def return_to(row: Sheet, revision: int, number: int) -> Sheet:
-    """Make an entry of the history the present state; nothing that came after is lost."""
-    with transaction.atomic():
-        row = _locked(row)
-        if row.revision != revision:
-            raise Stale(BEHIND)
-        _go(row, number)
-    return row
-
-
-def _go(row: Sheet, number: int) -> None:
-    document = persistence.document_at(row, number)
-    if document is None:
-        raise PulleyError("That state is no longer in the history. Nothing was changed.")
+def _hold(row: Sheet, number: int, document: dict[str, Any]) -> None:
+    """Let the row hold what an entry of its history says."""
+    names = _laid(row.teardown.assembly.names, _kept_names(row.document), _kept_names(document))
+    drawn = with_everywhere(sheet_json.from_document(document, None), names)
     row.cursor, row.revision = number, row.revision + 1
-    _save(row, sheet_json.from_document(document, None), document)
+    _save(row, drawn, document)
+
+
+KEEPER = history.Keeper(_locked, _check_revision, _hold)
+step_through_history = partial(history.step_through, KEEPER)
+return_to = partial(history.return_to, KEEPER)
 
 
 def teardown_now(row: Sheet) -> CoreTeardown:
@@ -178,13 +183,17 @@ def teardown_now(row: Sheet) -> CoreTeardown:
     return editor.teardown_at(row.teardown)
 
 
-def followed(row: Sheet) -> Sheet:
-    """The sheet, its teardown taken over first when that is wanted automatically and something differs."""
-    drawn = load(row)
-    now = teardown_now(row)
-    if not drawn.automatic or drawn.frozen or not follow.behind(drawn, now):
-        return row
-    row, _ = edit(
-        row, row.revision, lambda sheet, assembly: Changed(follow.take_over(assembly, sheet, now), "Take over")
-    )
-    return row
+def taken_over(row: Sheet) -> Change:
+    """The change that takes the teardown over as it is now."""
+    return lambda sheet, assembly: Changed(follow.take_over(assembly, sheet, teardown_now(row)), "Take over")
+
+
+def follows_now(drawn: CoreSheet, now: CoreTeardown) -> bool:
+    """Whether the teardown is to be taken over without being asked for."""
+    return drawn.automatic and not drawn.frozen and bool(follow.behind(drawn, now))
+
+
+def to_hand_out(row: Sheet) -> CoreSheet:
+    """The sheet for a file: one that follows by itself as it will be when its page is opened next."""
+    drawn, now = load(row), teardown_now(row)
+    return follow.take_over(core_assembly(row.teardown.assembly), drawn, now) if follows_now(drawn, now) else drawn

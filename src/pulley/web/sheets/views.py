@@ -20,8 +20,8 @@ from pulley.core.errors import PulleyError
 from pulley.web.accounts.policies import allowed_or_404
 from pulley.web.accounts.requests import UserRequest
 from pulley.web.door import sent_by, whole
-from pulley.web.editor import services as editor
 from pulley.web.editor.lookups import teardown_of
+from pulley.web.history import entries
 from pulley.web.library import bin
 from pulley.web.library.services import core_assembly
 from pulley.web.sheets import drawing, presenters, services
@@ -92,10 +92,9 @@ def edit(request: UserRequest, sheet_id: uuid.UUID, verb: str) -> HttpResponse:
     """Carry out one change and show what has become of the sheet."""
     row, sent = sheet_of(request, sheet_id), sent_by(request)
     special: dict[str, Callable[[Sheet, Assembly], Changed]] = {
-        "take-over": lambda s, a: Changed(follow.take_over(a, s, services.teardown_now(row)), "Take over"),
+        "take-over": services.taken_over(row),
         "begin-revision": lambda s, a: Changed(follow.begin_revision(s), "Begin the next revision"),
         "use-pattern": lambda s, a: _with_pattern(request, a, s, sent.get("value", "")),
-        "name-everywhere": lambda s, a: _named_everywhere(row, a, s, sent),
     }
     if verb in special:
         does = special[verb]
@@ -116,17 +115,6 @@ def _with_pattern(request: UserRequest, assembly: Assembly, drawn: Sheet, name: 
     return Changed(changes.use_pattern(assembly, drawn, pattern or PagePattern()), "Use a page pattern", "")
 
 
-def _named_everywhere(row: SheetRow, assembly: Assembly, drawn: Sheet, sent: dict[str, str]) -> Changed:
-    """A part's name for all sheets of its assembly; this one has none of its own any more."""
-    key = sent.get("key", "")
-    named = changes.rename_row(assembly, drawn, key, sent.get("value", ""))
-    assembly_row = row.teardown.assembly
-    typed = named.items.names.get(key, "")
-    assembly_row.names = {k: v for k, v in assembly_row.names.items() if k != key} | ({key: typed} if typed else {})
-    assembly_row.save(update_fields=["names"])
-    return Changed(named, "Name of a part everywhere")
-
-
 @require_POST
 def history(request: UserRequest, sheet_id: uuid.UUID, by: int) -> HttpResponse:
     """Undo or redo."""
@@ -145,7 +133,7 @@ def return_to(request: UserRequest, sheet_id: uuid.UUID, number: int) -> HttpRes
 def history_list(request: UserRequest, sheet_id: uuid.UUID) -> HttpResponse:
     """Every change, newest first."""
     row = sheet_of(request, sheet_id)
-    return render(request, "sheets/history_list.html", {"sheet": row, "entries": editor.history(row)})
+    return render(request, "sheets/history_list.html", {"sheet": row, "entries": entries(row)})
 
 
 @require_POST
@@ -175,7 +163,7 @@ def file(request: UserRequest, sheet_id: uuid.UUID, kind: str) -> HttpResponse:
     if kind not in writers.KINDS:
         raise Http404
     row, sent = sheet_of(request, sheet_id), sent_by(request)
-    drawn, assembly = services.load(row), core_assembly(row.teardown.assembly)
+    drawn, assembly = services.to_hand_out(row), core_assembly(row.teardown.assembly)
     drawing.whole(row, assembly, drawn)
     place = next((k for k, page in enumerate(drawn.pages) if page.id == sent.get("page")), 0)
     response = HttpResponse(writers.write(assembly, drawn, kind, place), content_type=writers.KINDS[kind])

@@ -58,9 +58,23 @@ def sort_rows(sheet: Sheet, by: str, down: bool = False) -> Sheet:
 def rename_row(assembly: Assembly, sheet: Sheet, key: str, name: str) -> Sheet:
     """Call a row by another name on this sheet; by its own again when the name is empty."""
     _check_key(assembly, sheet, key)
+    return _with(sheet, names=_named(sheet.items.names, key, name))
+
+
+def rename_everywhere(assembly: Assembly, sheet: Sheet, key: str, name: str) -> Sheet:
+    """Call a row by another name on all sheets that have none of their own for it, as this one no longer has."""
+    plain = rename_row(assembly, sheet, key, "")
+    return _with(plain, everywhere=_named(sheet.items.everywhere, key, name))
+
+
+def with_everywhere(sheet: Sheet, names: Mapping[str, str]) -> Sheet:
+    """A sheet that knows the names that rows have everywhere."""
+    return _with(sheet, everywhere=dict(names))
+
+
+def _named(names: Mapping[str, str], key: str, name: str) -> dict[str, str]:
     text = _text(name)
-    names = {k: v for k, v in sheet.items.names.items() if k != key} | ({key: text} if text else {})
-    return _with(sheet, names=names)
+    return {k: v for k, v in names.items() if k != key} | ({key: text} if text else {})
 
 
 def set_text(assembly: Assembly, sheet: Sheet, key: str, column: str, text: str) -> Sheet:
@@ -235,8 +249,3 @@ def continue_list(assembly: Assembly, sheet: Sheet, page: str, id: str, most: in
     )
     place = [p.id for p in sheet.pages].index(page) + 1
     return replace(cut, pages=(*cut.pages[:place], fresh, *cut.pages[place:]))
-
-
-def names_everywhere(sheet: Sheet, names: Mapping[str, str]) -> Sheet:
-    """Names that were typed for parts everywhere, where this sheet has none of its own."""
-    return _with(sheet, names=dict(names) | sheet.items.names)

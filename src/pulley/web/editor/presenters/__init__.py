@@ -14,6 +14,7 @@ from pulley.core.quantities import plain, round_pitch, shown
 from pulley.core.score.compose import Score, compose
 from pulley.core.score.shots import orbit_shots, saved_home
 from pulley.core.trails import PATTERNS
+from pulley.web import history
 from pulley.web.accounts.models import Preferences, preferences_of
 from pulley.web.analysis import services as analysis
 from pulley.web.analysis.registry import Case
@@ -99,7 +100,7 @@ def context(
         "routes": [
             {"id": r.id, "names": [assembly.by_path[path].name for path, _ in r.stops]} for r in teardown.routes
         ],
-        **services.undo_labels(row),
+        **history.undo_labels(row),
     }
 
 

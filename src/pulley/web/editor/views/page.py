@@ -20,6 +20,7 @@ from pulley.web.editor.lookups import teardown_of
 from pulley.web.editor.models import Teardown
 from pulley.web.editor.parsing import Sent
 from pulley.web.errors import Unsure
+from pulley.web.history import entries
 from pulley.web.library.models import Assembly as AssemblyRow
 from pulley.web.library.services import core_assembly
 
@@ -130,7 +131,7 @@ def return_to(request: UserRequest, teardown_id: uuid.UUID, number: int) -> Http
 def history_list(request: UserRequest, teardown_id: uuid.UUID) -> HttpResponse:
     """Every change, newest first."""
     row = teardown_of(request, teardown_id)
-    return render(request, "editor/history_list.html", {"teardown": row, "entries": services.history(row)})
+    return render(request, "editor/history_list.html", {"teardown": row, "entries": entries(row)})
 
 
 @require_GET

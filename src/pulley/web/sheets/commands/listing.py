@@ -25,6 +25,13 @@ def set_text(sent: Sent, sheet: Sheet, assembly: Assembly) -> Changed:
     return Changed(changed, f"{column.capitalize()} of an item")
 
 
+@command("name-everywhere")
+def name_everywhere(sent: Sent, sheet: Sheet, assembly: Assembly) -> Changed:
+    """What a row is called on all sheets of the assembly that have no name of their own for it."""
+    changed = changes.rename_everywhere(assembly, sheet, sent.get("key", ""), sent.get("value", ""))
+    return Changed(changed, "Name of a part everywhere")
+
+
 @command("sort-rows")
 def sort_rows(sent: Sent, sheet: Sheet, assembly: Assembly) -> Changed:
     """The order of the rows."""

@@ -55,7 +55,7 @@ class Migration(migrations.Migration):
                 ('parent', models.PositiveIntegerField(null=True)),
                 ('base', models.PositiveIntegerField()),
                 ('label', models.CharField(max_length=255)),
-                ('asked', models.CharField(default='', max_length=40)),
+                ('asked', models.CharField(default='', help_text="The page's name for the change: once is enough", max_length=40)),
                 ('snapshot', models.JSONField(null=True)),
                 ('patch', models.JSONField(null=True)),
                 ('created', models.DateTimeField(auto_now_add=True)),
