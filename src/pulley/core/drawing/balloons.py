@@ -5,20 +5,20 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 from numpy.typing import NDArray
+from scipy.ndimage import distance_transform_edt
 
 from pulley.core.assembly import Assembly
 from pulley.core.camera import camera_frame
 from pulley.core.drawing.identity import Identity, Spot, identity, spots
-from pulley.core.drawing.labelling import GAP, label
+from pulley.core.drawing.labelling import APART, CLEAR, GAP, label
 from pulley.core.drawing.paper import Box
 from pulley.core.drawing.rows import Row, row_of
 from pulley.core.drawing.scene import Placing, Scene, picture_bounds, placing, scene_of, target_point
-from pulley.core.drawing.sheet import Balloon, Sheet, SheetView, Target
+from pulley.core.drawing.sheet import Balloon, Page, Sheet, SheetView, Target, fresh_ids
 from pulley.core.geometry.frames import Pose, apply
 
 DOT_ROOM = 0.8  # mm of paper to the edge of a part below which a leader ends with an arrow instead of a dot
 ENOUGH = 2.5  # mm of paper to the edge beyond which more room does not count
-EACH = ("item", "instance")
 
 
 @dataclass(frozen=True, eq=False)
@@ -57,8 +57,6 @@ def automatic(
     rows: Sequence[Row],
     within: Box,
     blocked: Iterable[Box] = (),
-    each: str = "item",
-    arranged: str = "columns",
     kept: Sequence[Balloon] = (),
 ) -> tuple[tuple[Balloon, ...], tuple[Row, ...]]:
     """Balloons for what a view shows, and the rows that got none.
@@ -68,14 +66,12 @@ def automatic(
     assembly : Assembly
     sheet : Sheet
     view : SheetView
+        Which says how they are arranged, and whether each row gets one or every component that it counts.
     rows : sequence of Row
     within : left, foot, right, top in mm
         Where balloons may stand.
     blocked : iterable of boxes
         Where none may stand.
-    each : ``item`` or ``instance``
-        One balloon for each row, or for every component that it counts.
-    arranged : one of `labelling.ARRANGED`
     kept : sequence of Balloon
         Those that stay as they are; what they point at gets no other.
 
@@ -89,9 +85,11 @@ def automatic(
     look = look_at(assembly, sheet, view)
     standing = np.array([balloon.centre for balloon in kept]).reshape(-1, 2)
     leaders = _leaders(assembly, look, kept)
-    wanted = _wanted(assembly, look, rows, each, view, kept)
+    wanted = _wanted(assembly, look, rows, view, kept)
     sites = look.placing.paper(np.array([spot.picture for _, spot in wanted]).reshape(-1, 2))
-    found = label(sites, look.bounds, within, sheet.pattern.radius, tuple(blocked), arranged, standing, leaders)
+    radius = sheet.pattern.radius
+    clear = _clear_places(look, within, radius) if view.arranged == "near" else []
+    found = label(sites, look.bounds, within, radius, tuple(blocked), view.arranged, standing, leaders, clear)
     fresh = []
     for (row, spot), site, centre in zip(wanted, sites, found.centres, strict=True):
         if not np.isnan(centre[0]):
@@ -104,6 +102,41 @@ def automatic(
     return (*kept, *fresh), missing
 
 
+def _clear_places(look: Look, within: Box, radius: float) -> list[NDArray[np.float64]]:
+    """Places (k, 2) of paper, apart by a balloon, where one covers nothing that the view shows: on a grid laid in four
+    ways."""
+    shown = look.identity
+    empty = shown.owner < 0
+    for line in look.scene.trails:
+        empty[tuple(_pixels(shown, line).T)] = False
+    off = radius + GAP
+    step, least = 2 * radius + APART, (radius + CLEAR) / (look.placing.factor * shown.pixel)
+    room = distance_transform_edt(np.pad(empty, 1, constant_values=True))[1:-1, 1:-1]
+    left, foot, right, top = look.bounds
+    found = []
+    for x, y in ((0.0, 0.0), (0.5, 0.0), (0.0, 0.5), (0.5, 0.5)):
+        across, up = (
+            np.arange(left - off + x * step, right + off, step),
+            np.arange(foot - off + y * step, top + off, step),
+        )
+        places = np.stack(np.meshgrid(across, up), axis=-1).reshape(-1, 2)
+        places = places[((places >= np.add(within[:2], radius)) & (places <= np.subtract(within[2:], radius))).all(1)]
+        at = np.floor((look.placing.picture(places) - shown.corner) / shown.pixel * (1, -1)).astype(int)[:, ::-1]
+        near = np.clip(at, 0, np.array(room.shape) - 1)
+        beside = np.linalg.norm(at - near, axis=1)
+        found.append(places[room[tuple(near.T)] + beside >= least])
+    return found
+
+
+def _pixels(shown: Identity, line: NDArray[np.float64]) -> NDArray[np.intp]:
+    """The rows and columns (k, 2) that a line (n, 3) of the assembly passes through, where they are in the picture."""
+    flat = line @ shown.frame[:2].T
+    count = np.maximum(np.linalg.norm(np.diff(flat, axis=0), axis=1) / shown.pixel, 1).astype(int) + 1
+    points = [np.linspace(a, b, n) for a, b, n in zip(flat[:-1], flat[1:], count, strict=True)]
+    at = np.floor((np.concatenate(points) - shown.corner) / shown.pixel * (1, -1)).astype(int)[:, ::-1]
+    return at[((at >= 0) & (at < shown.owner.shape)).all(1)]
+
+
 def _seen(assembly: Assembly, look: Look, path: str) -> list[Spot]:
     """The spots of the leaves of a component that are seen, the roomiest first."""
     found = [look.spots[leaf] for leaf in assembly.below[path] if leaf in look.spots]
@@ -111,14 +144,14 @@ def _seen(assembly: Assembly, look: Look, path: str) -> list[Spot]:
 
 
 def _wanted(
-    assembly: Assembly, look: Look, rows: Sequence[Row], each: str, view: SheetView, kept: Sequence[Balloon]
+    assembly: Assembly, look: Look, rows: Sequence[Row], view: SheetView, kept: Sequence[Balloon]
 ) -> list[tuple[Row, Spot]]:
     """The rows that get a balloon, with the spot that its leader ends on."""
     taken = {path for balloon in kept for path in (balloon.target.component, *balloon.more)}
     found = []
     for row in rows:
         seen = [(path, spots[0]) for path in row.components if (spots := _seen(assembly, look, path))]
-        if each == "instance":
+        if view.each == "instance":
             found += [(row, spot) for path, spot in seen if path not in taken]
         elif seen and not taken & set(row.components):
             found.append((row, min((spot for _, spot in seen), key=lambda spot: _far(look, spot))))
@@ -195,15 +228,6 @@ def inverse(pose: Pose) -> Pose:
     return back
 
 
-def numbered(balloons: Iterable[Balloon], first: int) -> tuple[Balloon, ...]:
-    """Balloons with ids: those that have none get the next ones, from ``b{first}``."""
-    found = []
-    for balloon in balloons:
-        if not balloon.id:
-            balloon = replace(balloon, id=f"b{first}")
-            first += 1
-        found.append(balloon)
-    return tuple(found)
-
-
-ROOM = 2 * GAP  # mm beside a view that its balloons take, besides their circles
+def numbered(page: Page, balloons: Iterable[Balloon]) -> tuple[Balloon, ...]:
+    """Balloons with ids that nothing on a page has."""
+    return tuple(replace(balloon, id=id) for balloon, id in zip(balloons, fresh_ids(page, "b"), strict=False))

@@ -6,10 +6,12 @@ shorter together. Bekos, Kaufmann, Symvonis and Wolff 2007, "Boundary labeling: 
 rectangular maps" (from memory); the matching is the linear assignment problem, solved by SciPy. Ports that would
 bring a leader over a neighbouring balloon cost more; what that leaves crossed is uncrossed by exchanging ports, and
 what cannot be is said. Of several numbers of ports the one wins whose leaders are clean, short and evenly spaced.
+Ports need not stand round the view: any places that are clear of what it shows can be matched in the same way.
 """
 
 from collections.abc import Sequence
 from dataclasses import dataclass
+from itertools import chain
 
 import numpy as np
 from numpy.typing import NDArray
@@ -21,8 +23,12 @@ GAP = 7.0  # mm between what a view shows and the balloons' circles
 APART = 2.5  # mm between two balloons at least
 CLEAR = 0.6  # mm that a leader keeps from balloons that are not its own
 STEEP = 1e3  # mm that a leader costs more which runs over the balloon beside its own
-ARRANGED = ("around", "columns", "rows")  # on all sides; left and right; above and below
+ARRANGED = ("around", "columns", "rows", "near")  # on all sides; left and right; above and below; near the parts
+EVERY_SIDE = ("left", "right", "top", "foot")
 TRIES = 14  # numbers of ports that are tried
+
+
+Ports = tuple[NDArray[np.float64], NDArray[np.float64]]  # places (k, 2), and the way inward from each
 
 
 @dataclass(frozen=True, eq=False)
@@ -37,6 +43,16 @@ class Labelling:
         return np.flatnonzero(np.isnan(self.centres[:, 0])).tolist()
 
 
+@dataclass(frozen=True, eq=False)
+class Setting:
+    """What leaders and balloons have to do with: the radius of a balloon in mm, the centres (k, 2) of those that stay,
+    and their leaders (k, 2, 2)."""
+
+    radius: float
+    standing: NDArray[np.float64]
+    leaders: NDArray[np.float64]
+
+
 def label(
     sites: NDArray[np.float64],
     around: Box,
@@ -46,6 +62,7 @@ def label(
     arranged: str = "columns",
     standing: NDArray[np.float64] | None = None,
     leaders: NDArray[np.float64] | None = None,
+    clear: Sequence[NDArray[np.float64]] = (),
 ) -> Labelling:
     """Place a balloon for each site outside a view, without a crossing.
 
@@ -65,6 +82,9 @@ def label(
         Centres of balloons that stay where they are.
     leaders : (k, 2, 2) float64, optional
         Their leaders.
+    clear : sequence of (p, 2) float64
+        Sets of places within the view where a balloon covers nothing: tried before the sides, for balloons near what
+        they point at.
 
     Examples
     --------
@@ -72,24 +92,34 @@ def label(
     >>> found.unplaced, len(found.centres)
     ([], 2)
     """
-    standing = np.zeros((0, 2)) if standing is None else standing
-    leaders = np.zeros((0, 2, 2)) if leaders is None else leaders
+    setting = Setting(
+        radius,
+        np.zeros((0, 2)) if standing is None else standing,
+        np.zeros((0, 2, 2)) if leaders is None else leaders,
+    )
     if not len(sites):
         return Labelling(np.zeros((0, 2)))
-    sides = {"columns": ("left", "right"), "rows": ("top", "foot")}.get(arranged, ("left", "right", "top", "foot"))
+    sides = {"columns": ("left", "right"), "rows": ("top", "foot")}.get(arranged, EVERY_SIDE)
     best: tuple[tuple[int, float], NDArray[np.float64]] | None = None
-    for chosen in dict.fromkeys((sides, ("left", "right", "top", "foot"))):
-        for ports, inward in _port_sets(len(sites), chosen, around, within, radius, blocked, standing):
-            centres = _matched(sites, ports, inward, radius)
-            centres = _uncrossed(sites, centres)
-            cost = _cost(sites, centres, radius, standing, leaders)
+    around_it = dict.fromkeys((sides, EVERY_SIDE))
+    chances = (_port_sets(len(sites), chosen, around, within, blocked, setting) for chosen in around_it)
+    for chance in chain([_within_view(clear, blocked, setting)], chances):
+        for ports, inward in chance:
+            centres = _uncrossed(sites, _matched(sites, ports, inward, radius))
+            cost = _cost(sites, centres, setting)
             if best is None or cost < best[0]:
                 best = cost, centres
         if best is not None and not best[0][0]:
             break
     if best is None:
         return Labelling(np.full((len(sites), 2), np.nan))
-    return Labelling(_without_faults(sites, best[1], radius, standing, leaders))
+    return Labelling(_without_faults(sites, best[1], setting))
+
+
+def _within_view(clear: Sequence[NDArray[np.float64]], blocked: Sequence[Box], setting: Setting) -> list[Ports]:
+    """Those places within a view that have room for a balloon; they have no way inward."""
+    free = [places[_free(places, setting.radius, blocked, setting.standing)] for places in clear]
+    return [(places, np.zeros((1, 2))) for places in free if len(places)]
 
 
 def _port_sets(
@@ -97,11 +127,11 @@ def _port_sets(
     sides: Sequence[str],
     around: Box,
     within: Box,
-    radius: float,
     blocked: Sequence[Box],
-    standing: NDArray[np.float64],
-) -> list[tuple[NDArray[np.float64], NDArray[np.float64]]]:
+    setting: Setting,
+) -> list[Ports]:
     """Sets of ports (k, 2) with the way inward from each (k, 2), the widest spaced first."""
+    radius, standing = setting.radius, setting.standing
     least, found = 2 * radius + APART, []
     longest = max(within[3] - within[1], within[2] - within[0])
     pitches = np.geomspace(max(longest / 4, least), least, TRIES) if longest > least else [least]
@@ -153,7 +183,7 @@ def _matched(
     """The port (n, 2) of each site in the matching with the shortest leaders; NaN where ports are too few."""
     way = sites[:, None] - ports[None]
     length = np.linalg.norm(way, axis=2)
-    across = np.einsum("spk,pk->sp", way, inward) / np.maximum(length, 1e-9)
+    across = (way * inward).sum(2) / np.maximum(length, 1e-9)
     step = _nearest(ports)
     steep = across * step[None] < radius + CLEAR  # it would run over the balloon at the next port
     rows, columns = linear_sum_assignment(length + STEEP * steep)
@@ -219,13 +249,12 @@ def _spacing(
 def faults(
     sites: NDArray[np.float64],
     centres: NDArray[np.float64],
-    radius: float,
-    standing: NDArray[np.float64],
-    leaders: NDArray[np.float64],
+    setting: Setting,
 ) -> NDArray[np.int64]:
     """How many rules each leader and balloon (n,) breaks: crossed, over another balloon, too near one, not placed."""
     crossed = crossing(sites, centres, sites, centres)
-    others = np.concatenate([centres, standing])
+    radius, leaders = setting.radius, setting.leaders
+    others = np.concatenate([centres, setting.standing])
     over = _spacing(sites, centres, others) < radius + CLEAR / 2
     near = np.linalg.norm(centres[:, None] - others[None], axis=2) < 2 * radius + 0.5
     own = np.arange(len(sites))
@@ -240,9 +269,7 @@ def faults(
 def _cost(
     sites: NDArray[np.float64],
     centres: NDArray[np.float64],
-    radius: float,
-    standing: NDArray[np.float64],
-    leaders: NDArray[np.float64],
+    setting: Setting,
 ) -> tuple[int, float]:
     """What a labelling costs: the rules that it breaks, then mm of leader with something for uneven spacing."""
     length = np.linalg.norm(sites - centres, axis=1)
@@ -252,7 +279,7 @@ def _cost(
             places = np.sort(centres[np.round(centres[:, axis], 3) == line, 1 - axis])
             if len(places) > 2:
                 uneven += float(np.diff(places).std())
-    bad = int(faults(sites, centres, radius, standing, leaders).sum())
+    bad = int(faults(sites, centres, setting).sum())
     over_sites = _spacing(sites, centres, sites) < CLEAR
     return bad, round(float(np.nansum(length)) + 2 * uneven + 8 * (int(over_sites.sum()) - len(sites)), 6)
 
@@ -260,14 +287,12 @@ def _cost(
 def _without_faults(
     sites: NDArray[np.float64],
     centres: NDArray[np.float64],
-    radius: float,
-    standing: NDArray[np.float64],
-    leaders: NDArray[np.float64],
+    setting: Setting,
 ) -> NDArray[np.float64]:
     """The balloons, those at fault taken away, the worst first: what stands breaks no rule."""
     centres = centres.copy()
     while True:
-        count = faults(sites, centres, radius, standing, leaders)
+        count = faults(sites, centres, setting)
         count[np.isnan(centres[:, 0])] = 0
         if not count.any():
             return centres

@@ -263,7 +263,7 @@ def _sheet_on(
     page = Page("p1", arranged.paper.name, arranged.paper.wide, "Exploded", (placed,), lists=(arranged.parts,))
     sheet = replace(sheet, pages=(page, *_continued(arranged, sheet.pattern, found)))
     balloons, missing = automatic(assembly, sheet, placed, found, inner(arranged.paper), blocked(assembly, sheet, page))
-    page = replace(page, balloons=numbered(balloons, 1))
+    page = replace(page, balloons=numbered(page, balloons))
     return replace(sheet, pages=(page, *sheet.pages[1:])), len(missing)
 
 

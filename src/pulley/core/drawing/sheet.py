@@ -1,6 +1,8 @@
 """A drawing sheet as its user defines it: plain immutable values in mm of paper; the rest is worked out."""
 
-from dataclasses import dataclass, field, fields, replace
+from collections.abc import Iterator
+from dataclasses import dataclass, field, replace
+from itertools import count
 from typing import Any, Literal
 
 from pulley.core.drawing.paper import Paper
@@ -12,8 +14,6 @@ Point2 = tuple[float, float]
 STYLES = ("lines", "hidden", "shaded lines", "shaded")  # lines; with hidden ones dashed; shaded with lines; shaded
 SMOOTH = ("off", "thin", "on")  # how edges are drawn that two faces cross without a bend
 THREADS = ("simple", "real")  # by the convention of ISO 6410, or by their edges
-ENDS = ("dot", "arrow")
-SOURCES = ("item", "quantity", "name", "part", "material", "mass", "description")  # columns that Pulley can fill
 
 
 @dataclass(frozen=True)
@@ -42,6 +42,7 @@ class SheetView:
 
     Parallel, in the direction and with the up of ``camera``; its target is drawn ``at`` a point of the page. Only
     ``components`` are drawn, all when there are none. ``caption`` is what stands below, None for what Pulley writes.
+    Its balloons are ``arranged`` in columns, rows, around it or near the parts, one for ``each`` item or instance.
     """
 
     id: str
@@ -58,6 +59,8 @@ class SheetView:
     captioned: bool = True
     region: Region | None = None
     follows: str = ""
+    arranged: str = "columns"
+    each: str = "item"
 
 
 @dataclass(frozen=True)
@@ -321,16 +324,22 @@ def with_page(sheet: Sheet, page: Page) -> Sheet:
     return replace(sheet, pages=tuple(page if p.id == page.id else p for p in sheet.pages))
 
 
+def fresh_page_id(sheet: Sheet) -> str:
+    """An id that no page of the sheet has."""
+    taken = {page.id for page in sheet.pages}
+    return next(id for k in count(1) if (id := f"p{k}") not in taken)
+
+
 def fresh_id(page: Page, prefix: str) -> str:
     """An id that nothing on the page has: the prefix and the next number.
 
     >>> fresh_id(Page("p1"), "v")
     'v1'
     """
+    return next(fresh_ids(page, prefix))
+
+
+def fresh_ids(page: Page, prefix: str) -> Iterator[str]:
+    """Ids that nothing on the page has, as many as are wanted."""
     taken = {item.id for name in PLACED for item in getattr(page, name)}
-    return next(id for k in range(1, len(taken) + 2) if (id := f"{prefix}{k}") not in taken)
-
-
-def names_of(kind: type) -> set[str]:
-    """The names of a dataclass' fields."""
-    return {f.name for f in fields(kind)}
+    return (id for k in count(1) if (id := f"{prefix}{k}") not in taken)

@@ -63,6 +63,7 @@ def context(row: SheetRow, page_id: str = "", selected: str = "", user: Any = No
             for k, p in enumerate(sheet.pages, 1)
         ],  # fmt: skip  # noqa: E501
         "page": page,
+        "of": _belonging(page),
         "size": page.sheet_of_paper.size,
         "papers": SIZES,
         "drawn": drawn,
@@ -84,6 +85,16 @@ def context(row: SheetRow, page_id: str = "", selected: str = "", user: Any = No
         **strip(assembly, sheet, page, found, selected),
         **history.undo_labels(row),
     }
+
+
+def _belonging(page: Page) -> list[str]:
+    """What goes with each view when it is moved: ``balloon:b1=v1``."""
+    tagged: dict[str, tuple[Any, ...]] = {
+        "balloon": page.balloons,
+        "dimension": page.dimensions,
+        "centre": page.centre_lines,
+    }
+    return [f"{kind}:{thing.id}={thing.view}" for kind, things in tagged.items() for thing in things]
 
 
 def _text_columns(sheet: Sheet) -> list[Any]:
@@ -149,5 +160,11 @@ def _view_choices(assembly: Assembly, sheet: Sheet, view: Any) -> dict[str, Any]
         "looks": saved + named,
         "caption": caption_of(sheet.teardown, view),
         "groups": [c.path for c in assembly.components if isinstance(c, Group) and c.parent],
+        "arrangements": (
+            ("columns", "in columns"),
+            ("around", "all round"),
+            ("rows", "in rows"),
+            ("near", "near the parts"),
+        ),
         "sides": ("right", "left", "above", "below"),
     }

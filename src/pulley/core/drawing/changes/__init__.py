@@ -44,6 +44,7 @@ from pulley.core.drawing.changes.pages import (
     move_page,
     remove_page,
     rename_page,
+    restyle,
     set_field,
     set_paper,
     use_pattern,

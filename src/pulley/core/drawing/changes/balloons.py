@@ -3,11 +3,13 @@
 import math
 from collections.abc import Collection, Sequence
 from dataclasses import replace
+from typing import Any
 
 import numpy as np
 
 from pulley.core.assembly import Assembly
 from pulley.core.drawing.balloons import automatic, look_at, numbered, own_point
+from pulley.core.drawing.labelling import ARRANGED
 from pulley.core.drawing.layout import blocked, inner
 from pulley.core.drawing.rows import Row, rows
 from pulley.core.drawing.scene import placing, scene_of, target_point
@@ -22,58 +24,53 @@ def balloons_for(
     sheet: Sheet,
     page: str,
     views: Collection[str],
-    each: str = "item",
-    arranged: str = "columns",
+    each: str = "",
+    arranged: str = "",
     keep: bool = True,
 ) -> tuple[Sheet, tuple[Row, ...]]:
     """Lay out the balloons of views, those placed by hand kept where they are unless ``keep`` is off.
 
-    An item that has a balloon in one view gets none in the next, unless every instance is wanted.
+    ``each`` and ``arranged`` are kept with the views, which go by what they have when nothing is said. An item that
+    has a balloon in one view gets none in the next, unless every instance is wanted.
 
     Returns
     -------
     sheet : Sheet
     unplaced : tuple of Row
         The rows that these views show and that have no balloon in any of them.
+
+    Raises
+    ------
+    PulleyError
+        When balloons cannot be laid out so.
     """
+    said: dict[str, Any] = {name: value for name, value in (("each", each), ("arranged", arranged)) if value}
+    if each not in ("", "item", "instance") or arranged not in ("", *ARRANGED):
+        raise PulleyError(
+            "Choose how balloons are laid out: around, in columns, in rows or near; for items or instances."
+        )
     on = sheet.page(page)
+    on = replace(on, views=tuple(replace(v, **said) if v.id in views else v for v in on.views))
     found = rows(assembly, sheet)
     stay = [b for b in on.balloons if b.view not in views or (keep and b.placed)]
     fresh: list[Balloon] = []
     without: dict[str, set[str]] = {}
     for view in (v for v in on.views if v.id in views):
         own = [b for b in stay if b.view == view.id]
-        done = [b for b in (*stay, *fresh) if b.view in views] if each == "item" else own
+        done = [b for b in (*stay, *fresh) if b.view in views] if view.each == "item" else own
         others = [b for b in done if b.view != view.id]
         wanted = tuple(row for row in found if not _pointed_at(row, others))
         boxes = blocked(assembly, sheet, on, but=view.id)
-        placed, missing = automatic(assembly, sheet, view, wanted, inner(on.sheet_of_paper), boxes, each, arranged, own)
+        placed, missing = automatic(assembly, sheet, view, wanted, inner(on.sheet_of_paper), boxes, own)
         fresh += placed[len(own) :]
         without[view.id] = {row.key for row in missing}
-    taken = {b.id for b in stay}
-    first = next(
-        k
-        for k in range(1, len(taken) + 2)
-        if all(f"b{n}" not in taken for n in range(k, k + len(fresh))) or k > len(taken)
-    )
-    changed = with_page(sheet, replace(on, balloons=(*stay, *_fresh_ids(on, stay, fresh, first))))
+    cleared = replace(on, balloons=tuple(stay))
+    changed = with_page(sheet, replace(on, balloons=(*stay, *numbered(cleared, fresh))))
     pointed = {b.target.component for b in fresh} | {b.target.component for b in stay}
     unplaced = tuple(
         row for row in found if any(row.key in keys for keys in without.values()) and not pointed & set(row.components)
     )
     return changed, unplaced
-
-
-def _fresh_ids(page: Page, stay: Sequence[Balloon], fresh: Sequence[Balloon], first: int) -> tuple[Balloon, ...]:
-    """Fresh balloons with ids that nothing on the page has."""
-    taken = {b.id for b in stay} | {
-        item.id
-        for name in ("views", "lists", "notes", "dimensions", "centre_lines", "tables")
-        for item in getattr(page, name)
-    }
-    while any(f"b{k}" in taken for k in range(first, first + len(fresh))):
-        first += 1
-    return numbered(fresh, first)
 
 
 def _pointed_at(row: Row, balloons: Sequence[Balloon]) -> bool:
@@ -162,7 +159,7 @@ def add_balloon(assembly: Assembly, sheet: Sheet, page: str, view: str, target: 
     own = [b for b in on.balloons if b.view == view]
     within, boxes = inner(on.sheet_of_paper), blocked(assembly, sheet, on, but=view)
     alone = (replace(row, components=(path,)),)
-    placed, _ = automatic(assembly, sheet, on.view(view), alone, within, boxes, "instance", "columns", own)
+    placed, _ = automatic(assembly, sheet, replace(on.view(view), each="instance"), alone, within, boxes, own)
     if len(placed) == len(own):
         raise PulleyError(
             f"There is no room for a balloon for {row.name}, or it has one. Move one aside, or tidy them."
@@ -179,13 +176,11 @@ def remove_balloons(sheet: Sheet, page: str, ids: Collection[str]) -> Sheet:
     return with_page(sheet, replace(on, balloons=tuple(b for b in on.balloons if b.id not in ids)))
 
 
-def tidy(
-    assembly: Assembly, sheet: Sheet, page: str, arranged: str = "columns", all_of_them: bool = False
-) -> tuple[Sheet, tuple[Row, ...]]:
+def tidy(assembly: Assembly, sheet: Sheet, page: str, all_of_them: bool = False) -> tuple[Sheet, tuple[Row, ...]]:
     """Lay out anew the balloons of a page that were not placed by hand, or all of them."""
     on = sheet.page(page)
     views = {b.view for b in on.balloons} or {v.id for v in on.views[:1]}
-    return balloons_for(assembly, sheet, page, views, arranged=arranged, keep=not all_of_them)
+    return balloons_for(assembly, sheet, page, views, keep=not all_of_them)
 
 
 def stack_balloons(sheet: Sheet, page: str, ids: Sequence[str]) -> Sheet:

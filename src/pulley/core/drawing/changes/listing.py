@@ -7,7 +7,7 @@ from typing import Any
 from pulley.core.assembly import Assembly, Group
 from pulley.core.drawing.paper import Paper
 from pulley.core.drawing.rows import SORTS, rows
-from pulley.core.drawing.sheet import Column, Items, Page, PartsList, Sheet, fresh_id, with_page
+from pulley.core.drawing.sheet import Column, Items, Page, PartsList, Sheet, fresh_id, fresh_page_id, with_page
 from pulley.core.errors import PulleyError
 
 NAME_LIMIT = 500
@@ -239,9 +239,8 @@ def continue_list(assembly: Assembly, sheet: Sheet, page: str, id: str, most: in
     paper = Paper(on.paper, on.wide)
     left, _, _, top = paper.frame
     rest = replace(parts, id="l1", first=parts.first + most, most=0, at=(left, top), corner="top left", upward=False)
-    taken = {p.id for p in sheet.pages}
     fresh = Page(
-        next(f"p{k}" for k in range(1, len(taken) + 2) if f"p{k}" not in taken),
+        fresh_page_id(sheet),
         on.paper,
         on.wide,
         "Parts list",

@@ -6,16 +6,11 @@ from dataclasses import replace
 from pulley.core.assembly import Assembly
 from pulley.core.drawing.changes.balloons import retidied
 from pulley.core.drawing.paper import Box, Paper
-from pulley.core.drawing.sheet import Page, PagePattern, Sheet, with_page
+from pulley.core.drawing.sheet import Page, PagePattern, Sheet, fresh_page_id, with_page
 from pulley.core.drawing.title import title_box
 from pulley.core.errors import PulleyError
 
 MOST = 200
-
-
-def _fresh(sheet: Sheet) -> str:
-    taken = {page.id for page in sheet.pages}
-    return next(f"p{k}" for k in range(1, len(taken) + 2) if f"p{k}" not in taken)
 
 
 def _check_room(sheet: Sheet) -> None:
@@ -27,14 +22,14 @@ def add_page(sheet: Sheet, after: str, name: str = "") -> Sheet:
     """An empty page of the same paper behind another."""
     _check_room(sheet)
     like = sheet.page(after)
-    fresh = Page(_fresh(sheet), like.paper, like.wide, name)
+    fresh = Page(fresh_page_id(sheet), like.paper, like.wide, name)
     return _inserted(sheet, after, fresh)
 
 
 def duplicate_page(sheet: Sheet, id: str) -> Sheet:
     """A page once more, with all that is on it, behind itself."""
     _check_room(sheet)
-    return _inserted(sheet, id, replace(sheet.page(id), id=_fresh(sheet)))
+    return _inserted(sheet, id, replace(sheet.page(id), id=fresh_page_id(sheet)))
 
 
 def _inserted(sheet: Sheet, after: str, page: Page) -> Sheet:
@@ -116,6 +111,24 @@ def set_field(sheet: Sheet, key: str, text: str) -> Sheet:
     typed = " ".join(text.split())[:500]
     fields = {k: v for k, v in sheet.fields.items() if k != key} | ({key: typed} if typed else {})
     return replace(sheet, fields=fields)
+
+
+def restyle(assembly: Assembly, sheet: Sheet, **given: object) -> Sheet:
+    """Set details of a sheet's style, as `PagePattern` has them; balloons of another size find places of their own.
+
+    Raises
+    ------
+    PulleyError
+        When lines or balloons would be out of range, or the projection is none.
+    """
+    pattern = replace(sheet.pattern, **given)  # type: ignore[arg-type]
+    if not 0.13 <= pattern.line <= 2 or not 2.5 <= pattern.radius <= 20 or pattern.projection not in ("first", "third"):
+        raise PulleyError("That is out of range: lines are 0.13 to 2 mm wide, balloons 2.5 to 20 mm in radius.")
+    changed = replace(sheet, pattern=pattern)
+    if pattern.radius != sheet.pattern.radius:
+        for page in sheet.pages:
+            changed = retidied(assembly, sheet, changed, page.id, {v.id for v in page.views})
+    return changed
 
 
 def use_pattern(assembly: Assembly, sheet: Sheet, pattern: PagePattern) -> Sheet:

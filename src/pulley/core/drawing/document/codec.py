@@ -113,7 +113,19 @@ def _view_document(assembly: Assembly | None, sheet: Sheet, view: SheetView) -> 
     if assembly:
         document |= _if_there(lambda: {"bounds": _corners(bounds_of(assembly, sheet.teardown, view))})
     usual = SheetView("", view.camera)
-    for name in ("style", "smooth", "threads", "trails", "components", "caption", "captioned", "region", "follows"):
+    for name in (
+        "style",
+        "smooth",
+        "threads",
+        "trails",
+        "components",
+        "caption",
+        "captioned",
+        "region",
+        "follows",
+        "arranged",
+        "each",
+    ):
         if getattr(view, name) != getattr(usual, name):
             document[name] = _plain.unstructure(getattr(view, name))
     return document
@@ -280,7 +292,7 @@ def _view(item: Mapping[str, Any], paper: Paper) -> SheetView:
     middle = tuple(((np.array(bounds[0]) + np.array(bounds[1])) / 2).tolist())
     given = {
         name: item[name]
-        for name in ("style", "smooth", "threads", "trails", "caption", "captioned", "follows")
+        for name in ("style", "smooth", "threads", "trails", "caption", "captioned", "follows", "arranged", "each")
         if name in item
     }
     return SheetView(

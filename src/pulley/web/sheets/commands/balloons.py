@@ -29,9 +29,7 @@ def lay_out(sent: Sent, sheet: Sheet, assembly: Assembly) -> Changed:
     """Balloons for one view, or all of the page."""
     page = sheet.page(sent.get("page", ""))
     views = {sent["id"]} if sent.get("id") else {view.id for view in page.views if not view.region}
-    each, arranged = sent.get("each", "item"), sent.get("arranged", "columns")
-    if each not in ("item", "instance") or arranged not in ("around", "columns", "rows"):
-        raise PulleyError("Choose how balloons are laid out: around, in columns or in rows; for items or instances.")
+    each, arranged = sent.get("each", ""), sent.get("arranged", "")
     changed, left = changes.balloons_for(assembly, sheet, page.id, views, each, arranged)
     return Changed(changed, f"Lay out balloons{_unplaced(left)}")
 

@@ -1,6 +1,8 @@
 """Pages, paper, title block, pattern; following the teardown; issuing."""
 
+from collections.abc import Callable
 from dataclasses import replace
+from typing import Any
 
 from pulley.core.assembly import Assembly
 from pulley.core.drawing import changes, follow
@@ -10,6 +12,14 @@ from pulley.core.errors import PulleyError
 from pulley.web.door import whole
 from pulley.web.sheets.commands.registry import Sent, command, flag, number
 from pulley.web.sheets.services import Changed
+
+STYLES: dict[str, Callable[[Sent, str], Any]] = {
+    "zones": flag,
+    "quantity": flag,
+    "projection": lambda sent, key: sent.get(key, ""),
+    "line": number,
+    "radius": number,
+}
 
 
 @command("rename")
@@ -80,23 +90,12 @@ def set_field(sent: Sent, sheet: Sheet, assembly: Assembly) -> Changed:
 @command("style")
 def style(sent: Sent, sheet: Sheet, assembly: Assembly) -> Changed:
     """A detail of the page's style: zones, line width, balloon size, projection, quantities at balloons."""
-    name, value = sent.get("field", ""), sent.get("value", "")
-    pattern = sheet.pattern
-    if name in ("zones", "quantity"):
-        pattern = (
-            replace(pattern, zones=flag(sent, "value"))
-            if name == "zones"
-            else replace(pattern, quantity=flag(sent, "value"))
-        )
-    elif name == "projection" and value in ("first", "third"):
-        pattern = replace(pattern, projection=value)
-    elif name == "line" and 0.13 <= number(sent, "value") <= 2:
-        pattern = replace(pattern, line=number(sent, "value"))
-    elif name == "radius" and 2.5 <= number(sent, "value") <= 20:
-        pattern = replace(pattern, radius=number(sent, "value"))
-    else:
-        raise PulleyError("That is out of range: lines are 0.13 to 2 mm wide, balloons 2.5 to 20 mm in radius.")
-    return Changed(replace(sheet, pattern=pattern), f"{name.capitalize()} of the sheet")
+    name = sent.get("field", "")
+    if name not in STYLES:
+        raise PulleyError("A sheet has no such style. Nothing was changed.")
+    return Changed(
+        changes.restyle(assembly, sheet, **{name: STYLES[name](sent, "value")}), f"{name.capitalize()} of the sheet"
+    )
 
 
 @command("automatic")

@@ -1,7 +1,7 @@
 // Dragging things on the paper: shown at once, kept when let go. Views snap to the middles of others, and a balloon's
 // leader follows it.
 
-import { begun, follow } from "../underway.js";
+import { follow } from "../underway.js";
 import { groupsOf, thingOf } from "./picked.js";
 
 const SNAP = 2; // mm within which a view lines up with another
@@ -130,5 +130,5 @@ export function createMoving(desk, picked, send) {
     });
   }
 
-  return { drag, dragTip, keep, begun };
+  return { drag, dragTip, keep };
 }

@@ -27,24 +27,13 @@ function drawn() {
   picked.take();
 }
 
-/** Groups that go with a view when it is dragged: its balloons, dimensions and centre lines. */
+/** Say of each group which view it goes with when that is dragged: its balloons, dimensions and centre lines. */
 function owned() {
-  const all = [...desk.svg().querySelectorAll("g[data-tag]")];
-  const views = all.filter((group) => group.dataset.tag?.startsWith("view:"));
-  for (const group of all.filter((each) => /^balloon:/.test(each.dataset.tag ?? ""))) {
-    const near = views.length === 1 ? thingOf(views[0]) : thingOf(nearest(group, views));
-    if (near) group.dataset.of = near.id;
+  const views = new Map(desk.paper().dataset.of.trim().split(" ").map((pair) => pair.split("=")));
+  for (const group of desk.svg().querySelectorAll("g[data-tag]")) {
+    const view = views.get(thingOf(group)?.key);
+    if (view) group.dataset.of = view;
   }
-}
-
-/** The view whose middle is nearest to a group. */
-function nearest(group, views) {
-  const box = group.getBBox();
-  const far = (view) => {
-    const own = view.getBBox();
-    return Math.hypot(own.x + own.width / 2 - box.x, own.y + own.height / 2 - box.y);
-  };
-  return views.reduce((best, view) => (far(view) < far(best) ? view : best), views[0]);
 }
 
 /** The thing under the pointer: balloons and lists before views, an empty spot within a view for the view. */
