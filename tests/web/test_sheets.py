@@ -7,13 +7,15 @@ import re
 import numpy as np
 from PIL import Image
 
+from pulley.core import teardown as core
 from pulley.core.errors import PulleyError
 from pulley.core.formats import teardown as teardown_json
 from pulley.web.analysis import services as analysis
+from pulley.web.editor import services as editor
 from pulley.web.sheets import drawing, services
 from pulley.web.sheets.commands import COMMANDS
 from pulley.web.sheets.models import Pattern, Sheet
-from tests.web.base import SignedInCase, user
+from tests.web.base import SignedInCase, tower_row, user
 
 
 class SheetCase(SignedInCase):
@@ -252,6 +254,35 @@ class PatternTests(SheetCase):
         for data in (b"no picture", b"\x89PNG" + b"x" * (3 << 20)):
             response = self.client.post(f"{self.at}pattern", {"revision": 0, "name": "Y", "logo": self.logo(data)}, headers={"HX-Request": "true"})  # fmt: skip  # noqa: E501
             self.assertContains(response, "logo", status_code=422)
+        self.assertEqual(Pattern.objects.count(), 0)
+
+    def test_a_pattern_is_handed_on_as_a_file(self):
+        self.change("set-field", key="owner", value="Quay Works")
+        self.change("style", field="line", value="0.35")
+        file = self.client.get(f"{self.at}pattern.json")
+        self.assertIn("attachment", file["Content-Disposition"])
+        bob = user("bob")
+        self.client.force_login(bob)
+        handed = io.BytesIO(file.content.replace(b'"Workshop"', b'"Quay"'))
+        handed.name = "quay.pattern.json"
+        teardown = editor.create(tower_row(bob), core.Teardown("His"))
+        self.client.post(f"/teardowns/{teardown.pk}/sheets/new")
+        own = Sheet.objects.get(teardown=teardown)
+        answer = self.client.post(
+            f"/sheets/{own.pk}/read-pattern", {"revision": 0, "pattern": handed}, headers={"HX-Request": "true"}
+        )
+        self.assertEqual(answer.status_code, 200)
+        self.assertEqual(Pattern.objects.get().owner, bob)
+        drawn = services.load(Sheet.objects.get(pk=own.pk))
+        self.assertEqual((drawn.pattern.line, drawn.pattern.values["owner"]), (0.35, "Quay Works"))
+
+    def test_a_file_that_is_no_pattern_is_refused(self):
+        for data in (b"", b"{", b"[]", b'{"format": "pulley-sheet"}', b"\xff\xfe", b" " * (9 << 20)):
+            file = self.logo(data)
+            sent = {"revision": 0, "pattern": file}
+            answer = self.client.post(f"{self.at}read-pattern", sent, headers={"HX-Request": "true"})
+            self.assertEqual(answer.status_code, 422, data[:20])
+        self.assertEqual(self.client.post(f"{self.at}read-pattern", {"revision": 0}).status_code, 422)
         self.assertEqual(Pattern.objects.count(), 0)
 
 

@@ -5,7 +5,7 @@ from dataclasses import replace
 from pathlib import Path
 
 from pulley.core.drawing.document.codec import pattern_document, pattern_from
-from pulley.core.drawing.sheet import COLUMNS, FIELDS, Field, PagePattern
+from pulley.core.drawing.sheet import COLUMNS, FIELDS, Field, PagePattern, Sheet
 from pulley.core.errors import PulleyError
 from pulley.core.formats import strict_json
 
@@ -50,9 +50,30 @@ def read_pattern(name: str) -> PagePattern:
     path = Path(name)
     if not path.is_file():
         raise PulleyError(f"There is no page pattern “{name[:80]}”. Name a file, or one of {', '.join(PATTERNS)}.")
-    if path.stat().st_size > LIMIT:
+    with path.open("rb") as file:
+        return pattern_of(file.read(LIMIT + 1))
+
+
+def pattern_of(data: bytes) -> PagePattern:
+    """A pattern from the bytes of a file of pattern JSON.
+
+    Raises
+    ------
+    PulleyError
+        When they are none, or too many.
+    """
+    if len(data) > LIMIT:
         raise PulleyError(f"The page pattern is over {LIMIT >> 20} MB.")
-    return pattern_from(strict_json.read(path.read_bytes(), "This is not a page pattern"))
+    return pattern_from(strict_json.read(data, "This is not a page pattern"))
+
+
+def pattern_of_sheet(sheet: Sheet) -> PagePattern:
+    """The pattern that a sheet's first page follows: its paper, the columns of its list, what its title block says
+    but for the title."""
+    page = sheet.pages[0]
+    values = {key: text for key, text in (sheet.pattern.values | sheet.fields).items() if key != "title"}
+    columns = page.lists[0].columns if page.lists else sheet.pattern.columns
+    return replace(sheet.pattern, paper=page.paper, wide=page.wide, values=values, columns=columns)
 
 
 def pattern_text(pattern: PagePattern) -> str:

@@ -2,8 +2,10 @@
 
 import uuid
 from collections.abc import Callable
+from dataclasses import replace
 from typing import Any
 
+from django.db import transaction
 from django.http import Http404, HttpResponse
 from django.shortcuts import redirect, render
 from django.utils.cache import patch_cache_control
@@ -12,7 +14,8 @@ from django.views.decorators.http import require_GET, require_POST
 
 from pulley.core.assembly import Assembly
 from pulley.core.drawing import changes, document, follow, writers
-from pulley.core.drawing.patterns import PATTERNS
+from pulley.core.drawing.patterns import LIMIT as PATTERN_LIMIT
+from pulley.core.drawing.patterns import PATTERNS, pattern_of, pattern_of_sheet, pattern_text
 from pulley.core.drawing.rows import rows
 from pulley.core.drawing.sheet import PagePattern, Sheet
 from pulley.core.drawing.title import LOGO_LIMIT, checked_logo
@@ -209,30 +212,43 @@ def _pattern(request: UserRequest, name: str) -> PagePattern | None:
 def keep_pattern(request: UserRequest, sheet_id: uuid.UUID) -> HttpResponse:
     """Keep a sheet's paper, title block, columns and styles as a page pattern of the user's, with a logo if wanted."""
     row, sent = sheet_of(request, sheet_id), sent_by(request)
-    drawn = services.load(row)
-    name = " ".join(sent.get("name", "").split())[:200]
+    logo: Any = request.FILES.get("logo")
+    given: dict[str, Any] = {"logo": checked_logo(logo.read(LOGO_LIMIT + 1))} if logo else {}
+    return _kept(request, row, replace(pattern_of_sheet(services.load(row)), name=sent.get("name", ""), **given))
+
+
+@require_POST
+def take_pattern(request: UserRequest, sheet_id: uuid.UUID) -> HttpResponse:
+    """Keep a page pattern that someone handed on as a file, and use it."""
+    file: Any = request.FILES.get("pattern")
+    if file is None:
+        raise PulleyError("No file came along. Choose a page pattern.")
+    return _kept(request, sheet_of(request, sheet_id), pattern_of(file.read(PATTERN_LIMIT + 1)))
+
+
+@require_GET
+def pattern_file(request: UserRequest, sheet_id: uuid.UUID) -> HttpResponse:
+    """A sheet's page pattern as a file, to be handed on."""
+    pattern = pattern_of_sheet(services.load(sheet_of(request, sheet_id)))
+    response = HttpResponse(pattern_text(pattern), content_type="application/json")
+    name = slugify(pattern.name)[:80] or "page"
+    response["Content-Disposition"] = f'attachment; filename="{name}.pattern.json"'
+    return response
+
+
+def _kept(request: UserRequest, row: SheetRow, pattern: PagePattern) -> HttpResponse:
+    """Keep a page pattern under its name, and draw the sheet by it."""
+    name = " ".join(pattern.name.split())[:200]
     if not name:
         raise PulleyError("The page pattern needs a name. Type one.")
-    page = drawn.pages[0]
-    given: dict[str, Any] = {
-        "name": name,
-        "paper": page.paper,
-        "wide": page.wide,
-        "values": drawn.pattern.values | drawn.fields,
-    }
-    given["values"].pop("title", None)
-    if page.lists:
-        given["columns"] = page.lists[0].columns
-    if "logo" in request.FILES:
-        upload: Any = request.FILES["logo"]
-        given["logo"] = checked_logo(upload.read(LOGO_LIMIT + 1))
-    pattern = PagePattern(**{**vars(drawn.pattern), **given})
-    kept, _ = Pattern.objects.update_or_create(
-        owner=request.user, name=name, defaults={"document": document.pattern_document(pattern)}
-    )
+    pattern = replace(pattern, name=name)
+    with transaction.atomic():
+        Pattern.objects.update_or_create(
+            owner=request.user, name=name, defaults={"document": document.pattern_document(pattern)}
+        )
 
-    def does(sheet: Sheet, assembly: Assembly) -> Changed:
-        return Changed(changes.use_pattern(assembly, sheet, pattern), f"Use the page pattern “{name}”", "")
+        def does(sheet: Sheet, assembly: Assembly) -> Changed:
+            return Changed(changes.use_pattern(assembly, sheet, pattern), f"Use the page pattern “{name}”", "")
 
-    row, changed = services.edit(row, whole(sent.get("revision"), row.revision), does)
+        row, changed = services.edit(row, whole(sent_by(request).get("revision"), row.revision), does)
     return _state(request, row, changed) if request.htmx else redirect("sheet", row.pk)
