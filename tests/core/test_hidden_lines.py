@@ -8,10 +8,12 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from pulley.core.camera import camera_frame
-from pulley.core.drawing.hidden import stretches
-from pulley.core.drawing.projection import CUT, EDGE, KINDS, OUTLINE, Lines, project_lines
+from pulley.core.drawing.hidden import Asked, Placed, stretches
+from pulley.core.drawing.projection import CUT, KINDS, Lines, project_lines
 from pulley.core.drawing.rims import SMOOTH, rims
+from pulley.core.drawing.screens import screen_of
 from pulley.core.drawing.threads import threads
+from pulley.core.drawing.turned import EDGE, OUTLINE
 from pulley.core.geometry.frames import translation
 from pulley.core.geometry.mesh import box_mesh
 from pulley.core.teardown import Camera
@@ -63,6 +65,14 @@ class BoxTests(TestCase):
         )  # the two near sides of the foot
         self.assertAlmostEqual(seen_length(lines, CUT), seen, places=6)
 
+    def test_a_cut_in_a_face_that_ends_what_two_parts_share_is_seen_from_all_sides(self):
+        """The upper face of the low box is the top of what it shares with the tall one, whatever rounding does."""
+        assembly = boxes(low=((1.0, 1.0, 1.0), (0, 0, 0)), tall=((1.0, 1.0, 2.0), (0, 0.5, 0)))
+        for angle in np.linspace(0, 6.28, 40):
+            turn = np.array([[np.cos(angle), np.sin(angle), 0], [-np.sin(angle), np.cos(angle), 0], [0, 0, 1]])
+            lines = project_lines(assembly, home(assembly), turn @ QUARTER)
+            self.assertAlmostEqual(seen_length(lines, CUT), np.linalg.norm(QUARTER[:2, 0]), places=6)
+
     def test_parts_that_only_touch_show_no_cut(self):
         assembly = boxes(low=((10.0, 10.0, 10.0), (0, 0, 0)), high=((10.0, 10.0, 10.0), (3, 3, 10)))
         self.assertEqual(seen_length(project_lines(assembly, home(assembly), QUARTER), CUT), 0.0)
@@ -110,8 +120,8 @@ class StretchTests(TestCase):
         rng = np.random.default_rng(7)
         triangles = rng.uniform(0, 10, (60, 3, 3))
         segments = rng.uniform(0, 10, (40, 2, 3))
-        one, many = np.zeros(40), np.zeros(60)
-        told = stretches(segments, one, np.zeros(40, np.int32), triangles, np.ones(60, np.int32), many)
+        halves = [Placed(screen_of(triangles[k::2] - (1.0, 2.0, 3.0)), np.array([1.0, 2.0, 3.0])) for k in (0, 1)]
+        told = stretches([Asked(segments[:25]), Asked(segments[25:])], halves)
         shares = (np.arange(400) + 0.5) / 400
         for k in range(40):
             points = segments[k, 0] + shares[:, None] * (segments[k, 1] - segments[k, 0])
