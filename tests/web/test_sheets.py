@@ -3,8 +3,11 @@
 import io
 import json
 import re
+from datetime import timedelta
+from unittest import mock
 
 import numpy as np
+from django.utils import timezone
 from PIL import Image
 
 from pulley.core import teardown as core
@@ -12,6 +15,9 @@ from pulley.core.errors import PulleyError
 from pulley.core.formats import teardown as teardown_json
 from pulley.web.analysis import services as analysis
 from pulley.web.editor import services as editor
+from pulley.web.jobs import services as jobs
+from pulley.web.jobs import worker
+from pulley.web.jobs.models import Job
 from pulley.web.sheets import drawing, services
 from pulley.web.sheets.commands import COMMANDS
 from pulley.web.sheets.models import Pattern, Sheet
@@ -287,9 +293,11 @@ class PatternTests(SheetCase):
 
 
 class LongLinesTests(SheetCase):
+    def setUp(self):
+        super().setUp()
+        self.enterContext(mock.patch.object(drawing, "QUICK", 10))
+
     def test_lines_of_large_views_are_worked_out_by_a_worker_and_found_once(self):
-        old, drawing.QUICK = drawing.QUICK, 10
-        self.addCleanup(setattr, drawing, "QUICK", old)
         page = self.client.get(self.at)
         self.assertEqual(page.status_code, 200, page.content[-900:])
         self.assertContains(page, 'data-whole="1"')
@@ -297,16 +305,33 @@ class LongLinesTests(SheetCase):
         self.assertTrue(self.client.get(f"{self.at}sheet.pdf").content.startswith(b"%PDF"))
 
     def test_a_page_says_how_far_it_is_and_can_be_stopped(self):
-        old, drawing.QUICK = drawing.QUICK, 10
-        self.addCleanup(setattr, drawing, "QUICK", old)
-        asked, analysis.request = analysis.request, lambda *_args, **_more: analysis.Result(False, 0.25)
-        self.addCleanup(setattr, analysis, "request", asked)
-        page = self.client.get(self.at)
-        self.assertContains(page, "Working out which lines are hidden")
-        self.assertContains(page, "being worked out: 25%")
-        self.assertEqual(self.client.post(f"{self.at}stop", {"page": "p1"}).status_code, 204)
-        with self.assertRaisesRegex(PulleyError, "still being worked out"):
-            drawing.whole(self.sheet, self.core_assembly(), self.core())
+        going = mock.Mock(return_value=analysis.Result(False, 0.25))
+        with mock.patch.object(analysis, "request", going):
+            page = self.change("turn-view", id="v1", right="23", up="7")  # as nobody has asked for it yet
+            self.assertContains(page, "Working out which lines are hidden")
+            self.assertContains(page, "being worked out: 25%")
+            going.reset_mock()
+            stopped = self.client.post(f"{self.at}stop", {"page": "p1"}, headers={"HX-Request": "true"})
+            self.assertContains(stopped, "Work them out")
+            self.assertNotContains(stopped, "load delay")  # it does not begin again by itself
+            self.client.get(f"{self.at}small.svg?page=p1")
+            going.assert_not_called()
+            with self.assertRaisesRegex(PulleyError, "still being worked out"):
+                drawing.whole(Sheet.objects.get(), self.core_assembly(), self.core())
+        self.assertContains(self.client.get(f"{self.at}state", {"page": "p1"}), 'data-whole="1"')
+
+    def test_a_worker_that_is_killed_meanwhile_costs_nothing(self):
+        with mock.patch.object(jobs, "hand_over"):  # the worker that takes it up dies
+            turned = self.change("turn-view", id="v1", right="17", up="5")  # as nobody has asked for it yet
+            self.assertContains(turned, "Working out which lines are hidden")
+            job = Job.objects.get(kind="lines")
+            late = timezone.now() - timedelta(minutes=1)
+            Job.objects.filter(pk=job.pk).update(state="running", attempts=1, heartbeat=late)
+            self.assertContains(self.client.get(self.at), "Working out which lines are hidden")
+            self.assertEqual(jobs.revive_stale(), 1)
+        worker.perform(str(job.pk))  # another one takes it up
+        self.assertContains(self.client.get(self.at), 'data-whole="1"')
+        self.assertEqual(Sheet.objects.get(pk=self.sheet.pk).revision, 1)
 
     def core_assembly(self):
         from pulley.web.library.services import core_assembly

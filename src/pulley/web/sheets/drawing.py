@@ -24,6 +24,8 @@ from pulley.web.jobs.registry import Report
 from pulley.web.sheets.models import Sheet as SheetRow
 
 QUICK = 400_000  # triangles of a view up to which its lines are worked out while the page waits
+WAITING = "The lines of this view are being worked out: {:.0%}"
+STOPPED = "The lines of this view are not worked out"
 PATIENCE = 600.0  # seconds that a file waits for lines
 
 
@@ -55,9 +57,9 @@ def triangles_of(assembly: Assembly, sheet: Sheet, view: SheetView) -> int:
     return sum(len(assembly.leaf(path).part.mesh.triangles) for path in paths)
 
 
-def ready(row: SheetRow, assembly: Assembly, sheet: Sheet, view: SheetView, wait: float) -> float:
+def ready(row: SheetRow, assembly: Assembly, sheet: Sheet, view: SheetView, wait: float, begin: bool = True) -> float:
     """The share of a view's lines that is worked out; 1 when they are there, asked for from a worker when they are
-    many."""
+    many, unless nothing is to be begun."""
     try:
         scene = scene_of(assembly, sheet.teardown, view)
         if triangles_of(assembly, sheet, view) <= QUICK:
@@ -65,7 +67,7 @@ def ready(row: SheetRow, assembly: Assembly, sheet: Sheet, view: SheetView, wait
     except PulleyError:
         return 1.0  # drawn as the sentence that says what is gone
     case = _case(assembly, sheet, view)
-    found = analysis.request("lines", row.teardown.assembly, case, wait)
+    found = analysis.request("lines", row.teardown.assembly, case, wait) if begin else analysis.known("lines", case)
     if not found.done:
         return min(found.progress, 0.99)
     key = lines_key(scene, camera_frame(view.camera), view)
@@ -73,9 +75,10 @@ def ready(row: SheetRow, assembly: Assembly, sheet: Sheet, view: SheetView, wait
     return 1.0
 
 
-def page_svg(row: SheetRow, assembly: Assembly, sheet: Sheet, page: Page, wait: float = analysis.SOON) -> Drawn:
-    """A page of a sheet for the browser: views whose lines are still being worked out stand as a sentence."""
-    shares = {view.id: ready(row, assembly, sheet, view, wait) for view in page.views}
+def page_svg(row: SheetRow, assembly: Assembly, sheet: Sheet, page: Page, begin: bool = True) -> Drawn:
+    """A page of a sheet for the browser: views whose lines are not there yet stand as a sentence; unless nothing is to
+    be begun, they are being worked out then."""
+    shares = {view.id: ready(row, assembly, sheet, view, analysis.SOON, begin) for view in page.views}
     progress = min(shares.values(), default=1.0)
     if progress == 1.0:
         key = f"sheet-{row.pk}-{page.id}-{state_mark(row, sheet)}"
@@ -87,7 +90,7 @@ def page_svg(row: SheetRow, assembly: Assembly, sheet: Sheet, page: Page, wait: 
     done = tuple(view for view in page.views if shares[view.id] == 1.0)
     drawn = draw_page(assembly, sheet, replace(page, views=done))
     words = [
-        Text("note", view.at, f"The lines of this view are being worked out: {shares[view.id]:.0%}", 3.5, "middle")
+        Text("note", view.at, WAITING.format(shares[view.id]) if begin else STOPPED, 3.5, "middle")
         for view in page.views
         if shares[view.id] < 1.0
     ]

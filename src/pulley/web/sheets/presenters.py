@@ -46,12 +46,14 @@ FILES = {
 }
 
 
-def context(row: SheetRow, page_id: str = "", selected: str = "", user: Any = None) -> dict[str, Any]:
-    """All that the templates of the page need."""
+def context(
+    row: SheetRow, page_id: str = "", selected: str = "", user: Any = None, begin: bool = True
+) -> dict[str, Any]:
+    """All that the templates of the page need; ``begin`` working out the lines that are not there, or leave them."""
     sheet, assembly = services.load(row), core_assembly(row.teardown.assembly)
     page = page_of(sheet, page_id)
     now = services.teardown_now(row)
-    drawn = drawing.page_svg(row, assembly, sheet, page)
+    drawn = drawing.page_svg(row, assembly, sheet, page, begin)
     found = rows(assembly, sheet)
     return {
         "sheet": row,
@@ -67,6 +69,7 @@ def context(row: SheetRow, page_id: str = "", selected: str = "", user: Any = No
         "size": page.sheet_of_paper.size,
         "papers": SIZES,
         "drawn": drawn,
+        "stopped": not begin,
         "mark": drawing.state_mark(row, sheet),
         "rows": [{"row": r, "named": r.key in sheet.items.names or r.key in sheet.items.everywhere} for r in found],
         "left_out": _left_out(assembly, sheet),

@@ -37,12 +37,12 @@ from pulley.web.sheets.services import Changed
 ANY_TIME = ("automatic",)  # commands that an issued sheet takes as well
 
 
-def _state(request: UserRequest, row: SheetRow, changed: Changed | None = None) -> HttpResponse:
+def _state(request: UserRequest, row: SheetRow, changed: Changed | None = None, begin: bool = True) -> HttpResponse:
     """Every panel of the page, as it is now."""
     sent = sent_by(request)
     page = changed.page if changed and changed.page else sent.get("page", "")
     selected = changed.selected if changed and changed.selected is not None else sent.get("selected", "")
-    response = render(request, "sheets/state.html", presenters.context(row, page, selected, request.user))
+    response = render(request, "sheets/state.html", presenters.context(row, page, selected, request.user, begin))
     response["HX-Trigger-After-Settle"] = "teardown-changed"
     return response
 
@@ -141,11 +141,11 @@ def history_list(request: UserRequest, sheet_id: uuid.UUID) -> HttpResponse:
 
 @require_POST
 def stop(request: UserRequest, sheet_id: uuid.UUID) -> HttpResponse:
-    """Stop working out the lines of a page."""
+    """Stop working out the lines of a page, and show it without them."""
     row = sheet_of(request, sheet_id)
     drawn = services.load(row)
     drawing.stop(core_assembly(row.teardown.assembly), drawn, page_of(drawn, sent_by(request).get("page", "")))
-    return HttpResponse(status=204)
+    return _state(request, row, begin=False)
 
 
 @require_GET
@@ -154,7 +154,7 @@ def small(request: UserRequest, sheet_id: uuid.UUID) -> HttpResponse:
     row = sheet_of(request, sheet_id)
     drawn = services.load(row)
     page = page_of(drawn, sent_by(request).get("page", ""))
-    shown = drawing.page_svg(row, core_assembly(row.teardown.assembly), drawn, page)
+    shown = drawing.page_svg(row, core_assembly(row.teardown.assembly), drawn, page, begin=False)
     response = HttpResponse(shown.svg, content_type="image/svg+xml")
     patch_cache_control(response, private=True, max_age=600 if shown.progress == 1.0 else 0)
     return response
