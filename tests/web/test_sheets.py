@@ -5,6 +5,7 @@ import json
 import re
 from datetime import timedelta
 from unittest import mock
+from uuid import uuid4
 
 import numpy as np
 from django.utils import timezone
@@ -297,6 +298,10 @@ class LongLinesTests(SheetCase):
         super().setUp()
         self.enterContext(mock.patch.object(drawing, "QUICK", 10))
 
+    def turned(self):
+        """The page with its view turned as nobody has asked for it yet, in this run or one before."""
+        return self.change("turn-view", id="v1", right=str(5 + uuid4().int % 80_000 / 1000), up="5")
+
     def test_lines_of_large_views_are_worked_out_by_a_worker_and_found_once(self):
         page = self.client.get(self.at)
         self.assertEqual(page.status_code, 200, page.content[-900:])
@@ -307,7 +312,7 @@ class LongLinesTests(SheetCase):
     def test_a_page_says_how_far_it_is_and_can_be_stopped(self):
         going = mock.Mock(return_value=analysis.Result(False, 0.25))
         with mock.patch.object(analysis, "request", going):
-            page = self.change("turn-view", id="v1", right="23", up="7")  # as nobody has asked for it yet
+            page = self.turned()
             self.assertContains(page, "Working out which lines are hidden")
             self.assertContains(page, "being worked out: 25%")
             going.reset_mock()
@@ -322,8 +327,7 @@ class LongLinesTests(SheetCase):
 
     def test_a_worker_that_is_killed_meanwhile_costs_nothing(self):
         with mock.patch.object(jobs, "hand_over"):  # the worker that takes it up dies
-            turned = self.change("turn-view", id="v1", right="17", up="5")  # as nobody has asked for it yet
-            self.assertContains(turned, "Working out which lines are hidden")
+            self.assertContains(self.turned(), "Working out which lines are hidden")
             job = Job.objects.get(kind="lines")
             late = timezone.now() - timedelta(minutes=1)
             Job.objects.filter(pk=job.pk).update(state="running", attempts=1, heartbeat=late)
