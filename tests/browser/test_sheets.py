@@ -1,7 +1,10 @@
 """The sheet page in a browser: made in one action, changed by hand, at 1024 pixels, by keyboard, in two windows."""
 
 import re
+import threading
+import time
 from dataclasses import replace
+from unittest import mock
 
 from benchmarks import sheet_effort
 
@@ -9,9 +12,11 @@ from pulley.core import teardown as core
 from pulley.core.drawing import follow
 from pulley.core.formats import teardown as teardown_json
 from pulley.core.planning.proposal import Options, propose
+from pulley.web.analysis.registry import KINDS, Kind
 from pulley.web.editor import services as editor
+from pulley.web.jobs.models import Job
 from pulley.web.library.services import core_assembly
-from pulley.web.sheets import services
+from pulley.web.sheets import drawing, services
 from pulley.web.sheets.models import Sheet
 from tests.browser.base import BrowserCase
 from tests.scenes import DEMO, DEMO_TEARDOWN, ROOT, WINCH, WINCH_TEARDOWN, changed
@@ -136,6 +141,68 @@ class HandTests(SheetCase):
         self.changed()
         self.assertIn("Material", page.locator('#paper g[data-tag="list:l1//material"]').text_content())
 
+    def test_columns_are_made_named_sized_and_moved(self):
+        page = self.page
+        self.pick("list:l1//name")
+        page.click("#columns-menu > summary")
+        page.fill("[data-new-column]", "Supplier")
+        page.keyboard.press("Enter")
+        self.changed()
+        page.fill('[aria-label="Heading of name"]', "What it is")
+        page.keyboard.press("Tab")
+        self.changed()
+        page.fill('[aria-label="Width of Supplier in mm"]', "44")
+        page.keyboard.press("Enter")
+        self.changed()
+        page.click('[aria-label="Move Supplier to the left"]')
+        self.changed()
+        columns = self.kept().pages[0].lists[0].columns
+        self.assertEqual((columns[-2].key, columns[-2].width), ("Supplier", 44.0))
+        page.click(".item-menu >> nth=0")
+        page.fill('.item [data-column="Supplier"] >> nth=0', "Quay Works")
+        page.keyboard.press("Enter")
+        self.changed()
+        drawn = page.locator("#paper").text_content()
+        self.assertTrue(all(words in drawn for words in ("Supplier", "What it is", "Quay Works")))
+
+    def test_pages_are_added_dragged_and_put_elsewhere_by_keyboard(self):
+        page = self.page
+        page.click("text=+ Page")
+        self.changed()
+        self.assertEqual([p.id for p in self.kept().pages], ["p1", "p2"])
+        first, second = (page.locator("#page-list .page-number").nth(k).bounding_box() for k in (0, 1))
+        page.mouse.move(second["x"] + 9, second["y"] + 9)
+        page.mouse.down()
+        page.mouse.move(second["x"] + 9, second["y"] - 8, steps=3)
+        page.mouse.move(first["x"] + 9, first["y"] + 3, steps=8)
+        page.mouse.up()
+        self.changed()
+        self.assertEqual([p.id for p in self.kept().pages], ["p2", "p1"])
+        page.focus("#page-menu > summary")
+        page.keyboard.press("Enter")
+        page.focus("#page-menu >> text=later")
+        page.keyboard.press("Enter")
+        self.changed()
+        self.assertEqual([p.id for p in self.kept().pages], ["p1", "p2"])
+
+    def test_a_view_that_is_dragged_catches_where_it_lines_up_with_another(self):
+        page = self.page
+        page.click("text=+ Assembled")
+        self.changed()
+        page.wait_for_selector("#strip strong")
+        (one, two) = self.kept().pages[0].views
+        first, second = self.middle(f"view:{one.id}/caption"), self.middle(f"view:{two.id}/caption")
+        per_mm = page.locator("#paper svg").bounding_box()["width"] / float(page.get_attribute("#paper", "data-width"))
+        page.mouse.move(*second)
+        page.mouse.down()
+        page.mouse.move(first[0] + 1.2 * per_mm, second[1] + 12, steps=6)
+        page.wait_for_selector(".guide-line", state="attached")
+        page.mouse.up()
+        self.changed()
+        after = self.kept().pages[0].views
+        self.assertAlmostEqual(after[1].at[0], after[0].at[0], delta=0.6)
+        self.assertEqual(page.locator(".guide-line").count(), 0)
+
     def test_tools_a_note_a_balloon_a_dimension_a_detail(self):
         page = self.page
         page.click("[data-tool=note]")
@@ -200,6 +267,10 @@ class HandTests(SheetCase):
 
     def test_at_1024_by_700_everything_is_there(self):
         self.page.set_viewport_size({"width": 1024, "height": 700})
+        fits = (
+            "() => document.querySelector('#paper svg').clientWidth <= document.querySelector('#desk').clientWidth - 40"
+        )
+        self.page.wait_for_function(fits)  # it is laid again after the window was resized
         self.pick("view:v1/caption")
         strip = self.page.locator("#strip").bounding_box()
         last = self.page.locator("#strip [data-remove]").bounding_box()
@@ -208,6 +279,30 @@ class HandTests(SheetCase):
         desk = self.page.locator("#desk").bounding_box()
         self.assertTrue(paper["width"] <= desk["width"] and paper["height"] <= desk["height"])
         self.assert_accessible()
+
+    def test_lines_that_take_long_can_be_stopped_and_asked_for_again(self):
+        going = threading.Event()
+
+        def slowly(case, report):
+            going.set()
+            while True:  # until it is stopped
+                report(0.3, "Working")
+                time.sleep(0.02)
+
+        with (
+            mock.patch.object(drawing, "QUICK", 10),
+            mock.patch.dict(KINDS, lines=Kind(slowly, KINDS["lines"].depends)),
+        ):
+            self.page.click("text=+ Assembled")
+            self.page.wait_for_selector("#lines-going >> text=Stop")
+            self.wait_until(going.is_set)
+            self.page.click("#lines-going >> text=Stop")
+            self.page.wait_for_selector("#lines-stopped")
+            self.wait_until(lambda: not Job.objects.filter(kind="lines", state="running").exists())
+            self.assertIn("not worked out", self.page.locator("#paper").text_content())
+        self.page.click("text=Work them out")
+        self.page.wait_for_selector('#paper[data-whole="1"]')
+        self.assertEqual(self.page.locator("#lines-stopped").count(), 0)
 
     def test_the_pdf_is_two_clicks_from_the_page(self):
         self.page.click("#file-menu > summary")

@@ -12,6 +12,7 @@ from django.utils import timezone
 from PIL import Image
 
 from pulley.core import teardown as core
+from pulley.core.drawing.rows import rows
 from pulley.core.errors import PulleyError
 from pulley.core.formats import teardown as teardown_json
 from pulley.web.analysis import services as analysis
@@ -84,6 +85,23 @@ class ChangeTests(SheetCase):
         from pulley.web.library.services import core_assembly
 
         return core_assembly(self.assembly)
+
+    def test_items_are_counted_together_by_their_balloons(self):
+        self.change("merge-balloons", ids='["b1", "b4"]')
+        found = rows(self.core_assembly(), self.core())
+        self.assertEqual([row.quantity for row in found], [2, 1, 1])
+        self.change("merge-balloons", 422, ids='["b2"]')
+        self.change("unmerge-rows", key=found[0].key)
+        self.assertEqual(len(rows(self.core_assembly(), self.core())), 4)
+
+    def test_items_are_sorted_by_a_column_of_ones_own(self):
+        self.change("set-column", id="l1", key="Supplier", title="Supplier", shown="1")
+        for name, supplier in (("high", "Ash"), ("lid", "Birch"), ("low", "Cedar"), ("middle", "Alder")):
+            self.change("set-text", key=self.core_key(name), column="Supplier", value=supplier)
+        self.assertContains(self.client.get(self.at), "By Supplier")
+        self.change("sort-rows", value="Supplier")
+        names = [row.name for row in rows(self.core_assembly(), self.core())]
+        self.assertEqual(names, ["middle", "high", "lid", "low"])
 
     def test_a_page_that_is_behind_loses_nothing(self):
         self.change("rename", value="One")

@@ -64,6 +64,7 @@ def context(
             {"id": p.id, "name": p.name or f"Page {k}", "number": k, "page": p, "now": p.id == page.id}
             for k, p in enumerate(sheet.pages, 1)
         ],  # fmt: skip  # noqa: E501
+        "places": _places(sheet, page),
         "page": page,
         "of": _belonging(page),
         "size": page.sheet_of_paper.size,
@@ -75,7 +76,7 @@ def context(
         "left_out": _left_out(assembly, sheet),
         "text_columns": _text_columns(sheet),
         "widths": (0.25, 0.35, 0.5, 0.7),
-        "sorts": SORT_WORDS,
+        "sorts": SORT_WORDS | {c.key: f"by {c.title}" for c in _text_columns(sheet) if c.key not in SORT_WORDS},
         "follows": f"follow {row.revision} {row.teardown.revision}" if services.follows_now(sheet, now) else "",
         "behind": follow.behind_sentence(follow.behind(sheet, now)),
         "faults": follow.faults(assembly, sheet),
@@ -98,6 +99,13 @@ def _belonging(page: Page) -> list[str]:
         "centre": page.centre_lines,
     }
     return [f"{kind}:{thing.id}={thing.view}" for kind, things in tagged.items() for thing in things]
+
+
+def _places(sheet: Sheet, page: Page) -> list[tuple[str, int]]:
+    """Where a page can go: words, and its number from 0."""
+    place, last = sheet.pages.index(page), len(sheet.pages) - 1
+    wanted = (("first", 0), ("earlier", place - 1), ("later", place + 1))
+    return [(words, to) for words, to in wanted if 0 <= to <= last and to != place]
 
 
 def _text_columns(sheet: Sheet) -> list[Any]:

@@ -4,6 +4,7 @@ from typing import Any
 
 from pulley.core.assembly import Assembly
 from pulley.core.drawing import changes
+from pulley.core.drawing.rows import row_of, rows
 from pulley.core.drawing.sheet import Sheet
 from pulley.core.errors import PulleyError
 from pulley.web.door import whole
@@ -51,6 +52,16 @@ def leave_out(sent: Sent, sheet: Sheet, assembly: Assembly) -> Changed:
 def merge_rows(sent: Sent, sheet: Sheet, assembly: Assembly) -> Changed:
     """Rows counted together."""
     return Changed(changes.merge_rows(assembly, sheet, texts(sent, "keys")), "Count items together")
+
+
+@command("merge-balloons")
+def merge_balloons(sent: Sent, sheet: Sheet, assembly: Assembly) -> Changed:
+    """The rows that chosen balloons stand for counted together, under that of the first."""
+    ids, found = texts(sent, "ids"), rows(assembly, sheet)
+    balloons = {balloon.id: balloon for balloon in sheet.page(sent.get("page", "")).balloons}
+    chosen = [row_of(assembly, found, balloons[id].target.component) for id in ids if id in balloons]
+    keys = list(dict.fromkeys(row.key for row in chosen if row))
+    return Changed(changes.merge_rows(assembly, sheet, keys), "Count items together", "")
 
 
 @command("unmerge-rows")

@@ -22,6 +22,7 @@ let held = false; // a refusal is on the page: what comes after it waits for the
 let timer = 0;
 let pause = SOON;
 let under = 0; // changes that are under way
+let handed = false; // the first one was handed to htmx, which may wait with it: it is not sent twice
 
 /** How many changes are not kept. */
 export const waiting = () => queue.length;
@@ -72,12 +73,13 @@ function sendFirst() {
   clearTimeout(timer);
   const [first] = queue;
   if (!first || held) return;
-  if (under) return sendLater();
+  if (under || handed) return sendLater();
+  handed = true;
   const here = first.elt.isConnected;
   const editor = document.querySelector("#editor");
   const place = here ? { source: first.elt } : { source: editor ?? document.body, swap: "none" };
   if (first.elt === editor) place.swap = "none";
-  htmx.ajax("POST", first.path, { ...place, values: first.values, headers: { "X-Notice": first.headers["X-Notice"] ?? "#notice", "X-Again": "true" } }).catch(() => {});
+  htmx.ajax("POST", first.path, { ...place, values: first.values, headers: { "X-Notice": first.headers["X-Notice"] ?? "#notice", "X-Again": "true" } }).catch(() => {}).finally(() => { handed = false; });
 }
 
 /** Send what waits, as something has happened that may let it through. */
@@ -120,6 +122,7 @@ document.body.addEventListener("htmx:beforeRequest", ({ detail: { requestConfig:
   if (config.verb === "post" && !again(config) && !held && !signingIn()) document.querySelector("#notice").replaceChildren();
   if (!isChange(config)) return;
   under += 1;
+  if (again(config)) handed = false;
   setTimeout(tell, SLOW);
   xhr.addEventListener("loadend", () => {
     judge(config, xhr); // where what asked has left the page, nothing below hears of it

@@ -1,4 +1,4 @@
-// The parts list beside the paper: names typed in place, rows dragged into another order, columns of the list.
+// The parts list beside the paper: names typed in place, rows and pages dragged into another order, columns.
 
 import Sortable from "../../vendor/sortablejs/sortable.min.js";
 import { find, onClick, targetOf } from "../dom.js";
@@ -6,15 +6,22 @@ import { pressing } from "../underway.js";
 
 export function createItems(desk, picked, send) {
   const room = find("#editor");
-  let sortable = null;
+  let sortables = [];
 
-  /** Rows can be dragged, as long as the list stands; each knows its balloons. */
+  /** Let what is in a list be dragged by its number; `moved(item, to)` hears where to. */
+  function sorted(list, handle, moved) {
+    return Sortable.create(list, { handle, animation: 0, ...pressing, onEnd: ({ item, newIndex, oldIndex }) => {
+      if (newIndex !== oldIndex) moved(item, String(newIndex));
+    } });
+  }
+
+  /** Rows and pages can be dragged, as long as their lists stand; each row knows its balloons. */
   function wire() {
-    sortable?.destroy();
-    const list = find("#items");
-    sortable = list && !desk.frozen() ? Sortable.create(list, { handle: ".item-number", animation: 0, ...pressing, onEnd: ({ item, newIndex, oldIndex }) => {
-      if (newIndex !== oldIndex) send("move-row", { key: item.dataset.key, to: String(newIndex) });
-    } }) : null;
+    for (const each of sortables) each.destroy();
+    sortables = desk.frozen() ? [] : [
+      sorted(find("#items"), ".item-number", (row, to) => send("move-row", { key: row.dataset.key, to })),
+      sorted(find("#page-list"), ".page-number", (page, to) => send("move-page", { id: page.dataset.page, to })),
+    ];
     const numbers = new Map();
     for (const text of desk.svg().querySelectorAll('g[data-tag^="balloon:"] > text')) {
       const [id] = (text.parentNode.dataset.tag ?? "").slice(8).split("/");
