@@ -1,6 +1,6 @@
 """What is seen of components from one side, as line segments in mm: edges, outlines, where bodies cut each other."""
 
-from collections.abc import Callable, Collection, Mapping
+from collections.abc import Callable, Collection, Iterator, Mapping, Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -9,7 +9,7 @@ from numpy.typing import NDArray
 from pulley.core.assembly import Assembly
 from pulley.core.drawing.cuts import Body, cuts
 from pulley.core.drawing.hidden import Asked, Placed, cut_to, stretches
-from pulley.core.drawing.turned import EDGE, OUTLINE, ROUND, turned
+from pulley.core.drawing.turned import EDGE, OUTLINE, ROUND, Turned, turned
 from pulley.core.geometry.frames import Pose
 from pulley.core.geometry.mesh import Mesh
 
@@ -77,59 +77,65 @@ def project_lines(
     paths = tuple(poses)
     meshes = [assembly.leaf(path).part.mesh for path in paths]
     turns = [frame @ poses[path][:3, :3] for path in paths]
-    at = [frame @ poses[path][:3, 3] for path in paths]
     parts = turned(meshes, turns, simple_threads, lambda share: report(share / 2))
-    asked = [
-        Asked(part.seen + there, k, part.error, done=True)
-        for k, (part, there) in enumerate(zip(parts, at, strict=True))
-    ]
-    kinds = [part.seen_kinds for part in parts]
-    bodies = [
-        Body(part, there, _box(mesh, poses[path]))
-        for part, there, mesh, path in zip(parts, at, meshes, paths, strict=True)
-    ]
+    at = [frame @ poses[path][:3, 3] for path in paths]
+    held = [_held(mesh, poses[path]) for mesh, path in zip(meshes, paths, strict=True)]
+    bodies = [Body(*each) for each in zip(parts, at, held, strict=True)]
+    pieces = [*_own(parts, at), *_cut(bodies, frame), *_trails(trails, frame)]
+    placed = [Placed(part.screen, there, part.error) for part, there in zip(parts, at, strict=True)]
+    told = stretches([asked for asked, _ in pieces], placed, lambda share: report((1 + share) / 2))
+    return _lines(_asked_about(pieces, told), _hidden_by_themselves(parts, at), paths)
+
+
+Piece = tuple[Asked, NDArray[np.int8]]  # segments that are asked about together, and their kinds
+Rows = tuple[NDArray[np.float64], NDArray[np.int32], NDArray[np.int8], NDArray[np.bool_]]  # as `Lines` has them
+
+
+def _own(parts: Sequence[Turned], at: Sequence[NDArray[np.float64]]) -> Iterator[Piece]:
+    """The lines of each part that it does not hide itself."""
+    for k, (part, there) in enumerate(zip(parts, at, strict=True)):
+        yield Asked(part.seen + there, k, part.error, done=True), part.seen_kinds
+
+
+def _cut(bodies: Sequence[Body], frame: NDArray[np.float64]) -> Iterator[Piece]:
+    """The lines in which bodies cut each other."""
     for cut in cuts(bodies, frame):
-        asked.append(Asked(cut.segments, cut.owner))
-        kinds.append(np.full(len(cut.segments), KINDS.index(CUT), np.int8))
+        yield Asked(cut.segments, cut.owner), np.full(len(cut.segments), KINDS.index(CUT), np.int8)
+
+
+def _trails(trails: Collection[NDArray[np.float64]], frame: NDArray[np.float64]) -> Iterator[Piece]:
     for line in trails:
-        asked.append(Asked(np.stack([line[:-1], line[1:]], axis=1) @ frame.T))
-        kinds.append(np.full(len(line) - 1, KINDS.index(TRAIL), np.int8))
-    told = stretches(
-        asked,
-        [Placed(part.screen, there, part.error) for part, there in zip(parts, at, strict=True)],
-        lambda share: report((1 + share) / 2),
-    )
-    rows = told[:, 0].astype(np.int64)
-    counts = [len(each.segments) for each in asked]
-    behind = [part.hidden + there[:2] for part, there in zip(parts, at, strict=True)]
-    return _lines(
-        np.concatenate([cut_to(np.concatenate([each.segments for each in asked]), told)[:, :, :2], *behind]),
-        np.concatenate(
-            [np.repeat([each.own for each in asked], counts)[rows], *(np.full(len(b), k) for k, b in enumerate(behind))]
-        ),
-        np.concatenate([np.concatenate(kinds)[rows], *(part.hidden_kinds for part in parts)]),
-        np.concatenate([told[:, 3] > 0, np.ones(sum(map(len, behind)), bool)]),
-        paths,
-    )
+        segments = np.stack([line[:-1], line[1:]], axis=1) @ frame.T
+        yield Asked(segments), np.full(len(segments), KINDS.index(TRAIL), np.int8)
 
 
-def _box(mesh: Mesh, pose: Pose) -> NDArray[np.float64]:
+def _asked_about(pieces: Sequence[Piece], told: NDArray[np.float64]) -> Rows:
+    """The stretches (k, 4) that segments were told apart into, as lines."""
+    rows, counts = told[:, 0].astype(np.int64), [len(kinds) for _, kinds in pieces]
+    points = cut_to(np.concatenate([asked.segments for asked, _ in pieces]), told)[:, :, :2]
+    owner = np.repeat(np.array([asked.own for asked, _ in pieces], np.int32), counts)
+    return points, owner[rows], np.concatenate([kinds for _, kinds in pieces])[rows], told[:, 3] > 0
+
+
+def _hidden_by_themselves(parts: Sequence[Turned], at: Sequence[NDArray[np.float64]]) -> Rows:
+    """The lines of parts that these hide themselves."""
+    points = np.concatenate([part.hidden + there[:2] for part, there in zip(parts, at, strict=True)])
+    owner = np.repeat(np.arange(len(parts), dtype=np.int32), [len(part.hidden) for part in parts])
+    return points, owner, np.concatenate([part.hidden_kinds for part in parts]), np.ones(len(points), bool)
+
+
+def _held(mesh: Mesh, pose: Pose) -> NDArray[np.float64]:
     """The lowest and highest corner (6,) of what holds a mesh where it stands."""
     low, high = mesh.bounds
     middle, reach = pose[:3, :3] @ (low + high) / 2 + pose[:3, 3], np.abs(pose[:3, :3]) @ (high - low) / 2
     return np.concatenate([middle - reach, middle + reach])
 
 
-def _lines(
-    points: NDArray[np.float64],
-    owner: NDArray[np.integer],
-    kind: NDArray[np.int8],
-    hidden: NDArray[np.bool_],
-    paths: tuple[str, ...],
-) -> Lines:
-    """Lines (n, 2, 2), without those that are seen end on."""
+def _lines(one: Rows, two: Rows, paths: tuple[str, ...]) -> Lines:
+    """Lines together, without those that are seen end on."""
+    points, owner, kind, hidden = (np.concatenate(pair) for pair in zip(one, two, strict=True))
     along = points[:, 1] - points[:, 0]
     long = along[:, 0] ** 2 + along[:, 1] ** 2 > POINT**2
     if not long.all():
         points, owner, kind, hidden = points[long], owner[long], kind[long], hidden[long]
-    return Lines(points, owner.astype(np.int32), kind, hidden, paths)
+    return Lines(points, owner, kind, hidden, paths)
