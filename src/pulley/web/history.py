@@ -1,9 +1,10 @@
 """Documents with a history: snapshots with the patches between them, which undo, redo and return walk along."""
 
 import json
+import uuid
 from collections.abc import Callable
 from dataclasses import dataclass
-from typing import Any, Protocol
+from typing import Any
 
 import jsonpatch
 from django.db import models, transaction
@@ -17,6 +18,30 @@ LARGE = 0.5  # of a document: a patch larger than that is kept as a snapshot
 ABSENT = object()  # what a document that lacks a key has there
 
 Document = dict[str, Any]
+
+
+class KeptDocument(models.Model):
+    """A row that holds one document, and its history.
+
+    ``revision`` counts every change, undo and redo included, so that a page can tell that it is behind; ``cursor`` is
+    the number of the history entry that is shown. One that was ``deleted`` can be brought back.
+    """
+
+    id = models.UUIDField(primary_key=True, default=uuid.uuid4, editable=False)
+    document = models.JSONField(default=dict)
+    revision = models.PositiveIntegerField(default=0)
+    cursor = models.PositiveIntegerField(default=0)
+    created = models.DateTimeField(auto_now_add=True)
+    changed = models.DateTimeField(auto_now=True)
+    deleted = models.DateTimeField(null=True)
+
+    history: Any  # entries, related to by each kind
+
+    class Meta:
+        """In order of creation."""
+
+        abstract = True
+        ordering = ["created"]
 
 
 class HistoryEntry(models.Model):
@@ -44,15 +69,6 @@ class HistoryEntry(models.Model):
 
     def __str__(self) -> str:
         return f"{self.number}: {self.label}"
-
-
-class Kept(Protocol):
-    """A row that holds a document, and its history: a teardown, or a sheet."""
-
-    document: Any
-    cursor: int
-    revision: int
-    history: Any
 
 
 @dataclass(frozen=True)
@@ -102,28 +118,28 @@ def _go(keeper: Keeper, row: Any, number: int) -> None:
     keeper.hold(row, number, document)
 
 
-def neighbour(row: Kept, by: int) -> int | None:
+def neighbour(row: KeptDocument, by: int) -> int | None:
     """The number of the entry that undo (by = -1) or redo (by = 1) leads to; None at the end of the history."""
     child = _child(row) if by > 0 else None
     return _parent(row) if by < 0 else child.number if child else None
 
 
-def _parent(row: Kept) -> int | None:
+def _parent(row: KeptDocument) -> int | None:
     number: int | None = row.history.values_list("parent", flat=True).filter(number=row.cursor).first()
     return number
 
 
-def _child(row: Kept) -> Any:
+def _child(row: KeptDocument) -> Any:
     return row.history.filter(parent=row.cursor).defer("snapshot", "patch").order_by("-number").first()
 
 
-def made_already(row: Kept, asked: str) -> str | None:
+def made_already(row: KeptDocument, asked: str) -> str | None:
     """The label of the change that a page called so, when it was made already."""
     label: str | None = row.history.filter(asked=asked[:40]).values_list("label", flat=True).first() if asked else None
     return label
 
 
-def undo_labels(row: Kept) -> dict[str, Any]:
+def undo_labels(row: KeptDocument) -> dict[str, Any]:
     """What undo would take back and redo bring again; None where there is nothing."""
     now = row.history.filter(number=row.cursor).defer("snapshot", "patch").first()
     child = _child(row)
@@ -133,7 +149,7 @@ def undo_labels(row: Kept) -> dict[str, Any]:
     }
 
 
-def entries(row: Kept, most: int = 300) -> list[dict[str, Any]]:
+def entries(row: KeptDocument, most: int = 300) -> list[dict[str, Any]]:
     """The latest entries, newest first: number, label, when, whether it is the present one and on the way to it."""
     latest = list(row.history.order_by("-number").values("number", "parent", "label", "created")[:most])
     parents = {entry["number"]: entry["parent"] for entry in latest}
@@ -167,7 +183,7 @@ def _patch(before: Document, after: Document) -> list[dict[str, Any]]:
 
 
 def append(
-    row: Kept, parent: int, document: Document, patch: list[dict[str, Any]] | None, label: str, asked: str
+    row: KeptDocument, parent: int, document: Document, patch: list[dict[str, Any]] | None, label: str, asked: str
 ) -> Any:
     """A new entry made on ``parent``, of which ``patch`` makes ``document``; call it with the row locked."""
     number = row.history.aggregate(last=Max("number"))["last"] + 1
@@ -180,7 +196,7 @@ def append(
     return row.history.create(number=number, parent=parent, label=label[:255], asked=asked[:40], **kept)
 
 
-def document_at(row: Kept, number: int) -> Document | None:
+def document_at(row: KeptDocument, number: int) -> Document | None:
     """What a row was after the change with this number; None when there is no such entry."""
     if number == row.cursor:
         present: Document = row.document

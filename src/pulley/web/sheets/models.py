@@ -1,36 +1,21 @@
 """Sheets, each one document with a history, and the page patterns of users."""
 
-import uuid
-
 from django.conf import settings
 from django.db import models
 
 from pulley.web.editor.models import Teardown
-from pulley.web.history import HistoryEntry
+from pulley.web.history import HistoryEntry, KeptDocument
 
 
-class Sheet(models.Model):
+class Sheet(KeptDocument):
     """A drawing sheet of a teardown.
 
-    ``document`` is the sheet, as sheet JSON of the version that it names, without what follows from it. ``revision``
-    and ``cursor`` are as those of a teardown. One that was ``deleted`` can be brought back.
+    ``document`` is the sheet, as sheet JSON of the version that it names, without what follows from it.
     """
 
-    id = models.UUIDField(primary_key=True, default=uuid.uuid4, editable=False)
     teardown = models.ForeignKey(Teardown, models.CASCADE, related_name="sheets")
-    document = models.JSONField(default=dict)
     name = models.CharField(max_length=300)
     page_count = models.PositiveIntegerField(default=1)
-    revision = models.PositiveIntegerField(default=0)
-    cursor = models.PositiveIntegerField(default=0)
-    created = models.DateTimeField(auto_now_add=True)
-    changed = models.DateTimeField(auto_now=True)
-    deleted = models.DateTimeField(null=True)
-
-    class Meta:
-        """In order of creation."""
-
-        ordering = ["created"]
 
     def __str__(self) -> str:
         return self.name
