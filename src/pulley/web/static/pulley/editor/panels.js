@@ -2,6 +2,7 @@
 
 import { pageState } from "../ask.js";
 import { find, isTyped, onClick, targetOf } from "../dom.js";
+import { closeMenus, mayUpdate } from "../menus.js";
 import { inHand } from "../underway.js";
 
 const { htmx, Idiomorph } = window;
@@ -13,13 +14,6 @@ function valuesOf(at) {
   if (at.name) values[at.name] = at.value;
   const step = at.closest(".step-card")?.dataset.step;
   return step ? { step, ...values } : values;
-}
-
-/** Menus that are open close when something beside them is pressed. */
-function closeMenus(pressed) {
-  for (const menu of document.querySelectorAll("details.menu[open], .view-menu[open]")) {
-    if (!menu.contains(pressed)) menu.removeAttribute("open");
-  }
 }
 
 let checked = false; // what comes is only what a contact check has found: what is typed, and what is said of it, stays
@@ -92,6 +86,6 @@ Object.assign(Idiomorph.defaults.callbacks, {
     !(asked(old) && asked(old) === asked(now) && old.childElementCount) && !(checked && old.classList?.contains("field-error")),
   // a picture that was shown stays until the next is there
   beforeAttributeUpdated: (name, element, what) =>
-    !(name === "open" && "stays" in element.dataset) && // a menu in which several things are set one after the other
+    mayUpdate(name, element) &&
     !(name === "src" && what === "remove" && element.localName === "img") && !(checked && name === "value" && isTyped(element)),
 });

@@ -1,6 +1,7 @@
 // The sheet page: puts its parts together, and hears of presses and keys.
 
 import { find, isTyped, onClick, targetOf } from "../dom.js";
+import { closeMenus, mayUpdate } from "../menus.js";
 import { createDesk } from "./desk.js";
 import { createItems } from "./items.js";
 import { createMoving } from "./moving.js";
@@ -59,6 +60,9 @@ find("#desk").addEventListener("pointerdown", (event) => {
   if (keys.join() !== picked.keys().join()) picked.set(keys, true);
   return moving.drag(event, keys, () => picked.set(event.shiftKey ? keys : [thing.key]));
 });
+
+window.Idiomorph.defaults.callbacks.beforeAttributeUpdated = mayUpdate;
+room.addEventListener("pointerdown", (event) => closeMenus(event.target));
 
 function toggled(key) {
   const kind = key.split(":")[0];

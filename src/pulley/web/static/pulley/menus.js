@@ -1,0 +1,11 @@
+// Menus that open: one closes when something beside it is pressed; one in which several things are set stays open.
+
+/** Menus that are open close when something beside them is pressed. */
+export function closeMenus(pressed) {
+  for (const menu of document.querySelectorAll("details.menu[open], .view-menu[open]")) {
+    if (!menu.contains(pressed)) menu.removeAttribute("open");
+  }
+}
+
+/** For Idiomorph: whether the server's answer may change an attribute, so not close a menu that `data-stays`. */
+export const mayUpdate = (name, element) => !(name === "open" && "stays" in element.dataset);
