@@ -13,7 +13,7 @@ from pulley.core.drawing.projection import CUT, KINDS, Lines, project_lines
 from pulley.core.drawing.rims import SMOOTH, rims
 from pulley.core.drawing.screens import screen_of
 from pulley.core.drawing.threads import threads
-from pulley.core.drawing.turned import EDGE, OUTLINE
+from pulley.core.drawing.turned import EDGE, OUTLINE, forget, turned
 from pulley.core.geometry.frames import translation
 from pulley.core.geometry.mesh import box_mesh
 from pulley.core.teardown import Camera
@@ -85,6 +85,22 @@ class BoxTests(TestCase):
         spans = sorted(lines.points[on_trail & ~lines.hidden][:, :, 0].tolist())
         np.testing.assert_allclose(spans, [[-10, 0], [10, 30]], atol=1e-6)
         self.assertAlmostEqual(lines.length("box"), 40.0, places=6)
+
+    def test_parts_that_are_alike_share_what_they_hide_of_themselves_and_remembering_changes_nothing(self):
+        rng = np.random.default_rng(4)
+        mesh = box_mesh((0, 0, 0), (4, 6, 9))
+        items = [(f"b{k}", mesh, translation(rng.uniform(0, 30, 3))) for k in range(20)]
+        assembly = assemble("alike", items)
+        forget()
+        fresh = project_lines(assembly, home(assembly), QUARTER)
+        again = project_lines(assembly, home(assembly), QUARTER)
+        self.assertIs(*turned([mesh, mesh], [QUARTER, QUARTER + 1e-15], True))
+        for name in ("points", "owner", "kind", "hidden"):
+            np.testing.assert_array_equal(getattr(fresh, name), getattr(again, name))
+        apart = assemble("apart", [(name, box_mesh((0, 0, 0), (4, 6, 9)), pose) for name, _, pose in items])
+        others = project_lines(apart, home(apart), QUARTER)  # meshes of their own, nothing shared
+        for path in fresh.paths:
+            self.assertAlmostEqual(fresh.length(path), others.length(path), places=9)
 
     def test_a_report_that_raises_stops_the_work(self):
         class StopError(Exception):

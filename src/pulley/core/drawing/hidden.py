@@ -22,9 +22,9 @@ from pulley.core.drawing.screens import Screen
 BLOCK = 2_000  # segments between two reports
 TINY = 1e-7  # share of the picture's size that a triangle must lie in front of a line of its own body
 
-
-Packed = tuple[NDArray[np.float64], NDArray[np.int64], NDArray[np.float64], NDArray[np.float64], NDArray[np.int64], NDArray[np.int32]]  # fmt: skip  # noqa: E501
-Rules = tuple[NDArray[np.float64], NDArray[np.int64], NDArray[np.int64]]
+Floats, Whole = NDArray[np.float64], NDArray[np.int64]
+Packed = tuple[Floats, Whole, Floats, Floats, Whole, NDArray[np.int32]]
+Rules = tuple[Floats, Whole, Whole]
 
 
 @dataclass(frozen=True, eq=False)
