@@ -14,6 +14,12 @@ def at_once(case: TestCase) -> None:
     """Let the analyses that a test asks for be done where they are asked for: nobody else sees its transaction."""
     do = mock.Mock(side_effect=lambda job: worker.perform(str(job.pk)) if job.key else None)
     case.enterContext(mock.patch.object(services, "hand_over", do))
+    without_heartbeat(case)
+
+
+def without_heartbeat(case: TestCase) -> None:
+    """Let work be done within a test's transaction: its heart would wait for the job's row until the database gives
+    up, after 50 seconds."""
     case.enterContext(mock.patch.object(worker, "BEAT_EVERY", 3600.0))
 
 

@@ -20,12 +20,14 @@ from pulley.web.library import services
 from pulley.web.library.models import Assembly
 from tests.scenes import AS1, DEMO, read
 from tests.web.base import SignedInCase, user
+from tests.workers import without_heartbeat
 
 HTMX = {"HX-Request": "true"}
 
 
 class BringInTests(TestCase):
     def setUp(self):
+        without_heartbeat(self)
         self.ann = user()
         self.client.force_login(self.ann)
 
