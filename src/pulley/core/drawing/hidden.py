@@ -22,7 +22,8 @@ from pulley.core.drawing.screens import Screen
 BLOCK = 2_000  # segments between two reports
 TINY = 1e-7  # share of the picture's size that a triangle must lie in front of a line of its own body
 
-Floats, Whole = NDArray[np.float64], NDArray[np.int64]
+Floats = NDArray[np.float64]
+Whole = NDArray[np.int64]
 Packed = tuple[Floats, Whole, Floats, Floats, Whole, NDArray[np.int32]]
 Rules = tuple[Floats, Whole, Whole]
 

@@ -133,7 +133,9 @@ def _held(mesh: Mesh, pose: Pose) -> NDArray[np.float64]:
 
 def _lines(one: Rows, two: Rows, paths: tuple[str, ...]) -> Lines:
     """Lines together, without those that are seen end on."""
-    points, owner, kind, hidden = (np.concatenate(pair) for pair in zip(one, two, strict=True))
+    points = np.concatenate([one[0], two[0]])
+    owner, kind = np.concatenate([one[1], two[1]]), np.concatenate([one[2], two[2]])
+    hidden = np.concatenate([one[3], two[3]])
     along = points[:, 1] - points[:, 0]
     long = along[:, 0] ** 2 + along[:, 1] ** 2 > POINT**2
     if not long.all():
