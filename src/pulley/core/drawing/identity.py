@@ -12,6 +12,8 @@ from pulley.core.geometry.frames import apply
 from pulley.core.geometry.raster import cover
 
 LONGEST = 900  # pixels of the longer side
+BEND = 0.25  # mm of depth a mm
+LARGE = 0.25  # share of the room within a component that a face must have for a leader to end within it
 EMPTY = 4  # pixels left free at each side
 
 
@@ -53,8 +55,9 @@ class Identity:
 
 @dataclass(frozen=True, eq=False)
 class Spot:
-    """The roomiest place of what is seen of a component: where it is in the picture (2,), the point (3,) of the
-    assembly, how far in mm of the picture its edge is, and the share of the component that is seen."""
+    """The roomiest place of what is seen of a component, within a face if one is large enough: where it is in the
+    picture (2,), the point (3,) of the assembly, how far in mm of the picture the edge of the component is, and the
+    share of it that is seen."""
 
     path: str
     picture: NDArray[np.float64]
@@ -91,6 +94,17 @@ def identity(assembly: Assembly, scene: Scene, frame: NDArray[np.float64], bound
     return Identity(tuple(scene.poses), owner, depth, corner, pixel, own, frame)
 
 
+def _bent(found: Identity) -> NDArray[np.bool_]:
+    """The pixels (h, w) at which a surface bends: where its slope changes by more than `BEND` from one to the next."""
+    bent = np.zeros(found.owner.shape, bool)
+    depth = np.where(found.owner >= 0, found.depth, 0.0)
+    for axis in (0, 1):
+        one, two, three = (np.roll(depth, by, axis) for by in (1, 0, -1))
+        same = np.roll(found.owner, 1, axis) == np.roll(found.owner, -1, axis)
+        bent |= same & (np.abs(one - 2 * two + three) > BEND * found.pixel)
+    return bent
+
+
 def spots(found: Identity) -> dict[str, Spot]:
     """The roomiest place of every component that is seen at all, by path."""
     height, width = found.owner.shape
@@ -99,6 +113,7 @@ def spots(found: Identity) -> dict[str, Spot]:
     order = np.argsort(owners, kind="stable")
     owners, rows, columns = owners[order], rows[order], columns[order]
     starts = np.flatnonzero(np.diff(owners, prepend=-1))
+    bent = _bent(found)
     result = {}
     for start, end in zip(starts, np.append(starts[1:], len(owners)), strict=True):
         k = int(owners[start])
@@ -107,7 +122,10 @@ def spots(found: Identity) -> dict[str, Spot]:
         mask = np.zeros((own_rows.max() - top + 3, own_columns.max() - left + 3), bool)
         mask[own_rows - top + 1, own_columns - left + 1] = True
         inside = distance_transform_edt(mask)
-        row, column = np.unravel_index(int(np.argmax(inside)), inside.shape)
+        mask[own_rows - top + 1, own_columns - left + 1] = ~bent[own_rows, own_columns]
+        of_face = distance_transform_edt(mask)
+        best = of_face if of_face.max() > LARGE * inside.max() else inside
+        row, column = np.unravel_index(int(np.argmax(best)), best.shape)
         at = int(row) + top - 1, int(column) + left - 1
         result[found.paths[k]] = Spot(
             path=found.paths[k],

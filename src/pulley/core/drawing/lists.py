@@ -125,7 +125,7 @@ def _run(found: Laid, places: range, box: Box, parts: PartsList, pattern: PagePa
         x = left
         for column in found.columns:
             for n, line in enumerate(found.cells[k][column.key]):
-                base = upper - parts.height * (LINE * n + 1.3)
+                base = upper - parts.height * (LINE * n + 1.6)
                 yield _cell(column, x, base, line, parts, f"{tag}/{found.rows[k].key}/{column.key}")
             x += column.width
 

@@ -4,6 +4,8 @@ import { find } from "../dom.js";
 
 const STEP = 1.15; // what a turn of the wheel changes the size by
 
+const THIN = 0.6; // pixels that every line has at least, and one more for each mm of its width: no paper, but to be seen
+
 /** The paper in `desk`; `drawn` hears that it was drawn anew. */
 export function createDesk(desk, drawn) {
   let zoom = 1;
@@ -24,6 +26,10 @@ export function createDesk(desk, drawn) {
     const scale = Math.min(room.x / Number(width), room.y / Number(height)) * zoom;
     svg().setAttribute("width", `${Number(width) * scale}px`);
     svg().setAttribute("height", `${Number(height) * scale}px`);
+    for (const line of svg().querySelectorAll("[stroke-width]")) {
+      const wide = Number(line.getAttribute("stroke-width"));
+      line.style.strokeWidth = String(Math.max(wide, (THIN + wide) / scale));
+    }
   }
 
   /** Mm of paper, from the lower left corner, of a place in the window. */
