@@ -1,14 +1,16 @@
 """Changes to a sheet by hand, its JSON, how it follows its teardown, and how it is issued."""
 
+import io
 import json
 from dataclasses import replace
 from unittest import TestCase
 
+import ezdxf
 import numpy as np
 
 from pulley.core.drawing import changes, document, follow
 from pulley.core.drawing.draw import draw
-from pulley.core.drawing.layout import first_sheet
+from pulley.core.drawing.layout import blocked, first_sheet
 from pulley.core.drawing.lists import list_box
 from pulley.core.drawing.marks import seen_view, true_distance
 from pulley.core.drawing.model import Circle, Lines, Text
@@ -16,7 +18,8 @@ from pulley.core.drawing.paper import Paper
 from pulley.core.drawing.patterns import PATTERNS, pattern_text, read_pattern
 from pulley.core.drawing.rows import rows
 from pulley.core.drawing.sheet import Shown, Target
-from pulley.core.drawing.views import bounds_of
+from pulley.core.drawing.views import bounds_of, caption_box
+from pulley.core.drawing.writers import write
 from pulley.core.errors import PulleyError
 from pulley.core.teardown import Teardown
 from tests.core.test_sheet_files import halyard
@@ -189,6 +192,25 @@ class ViewTests(TestCase):
             self.assertAlmostEqual(box[0], own[0], places=6)
             moved = changes.move_view(assembly, sheet, "p1", top.id, (30.0, -7.0))
             self.assertAlmostEqual(bounds_of(assembly, sheet.teardown, moved.pages[0].views[1])[0], own[0], places=6)
+
+    def test_what_is_added_stands_clear_of_balloons_notes_and_the_title_block(self):
+        sheet = changes.add_note(self.sheet, "p1", (300.0, 60.0), "Torque 9 Nm\nEvery second year")
+        sheet = changes.add_view(self.assembly, sheet, "p1", Shown("home"))
+        sheet = changes.add_detail(self.assembly, sheet, "p1", "v1", self.view(sheet).at, 9.0)
+        page, radius = sheet.pages[0], sheet.pattern.radius
+        taken = [*blocked(self.assembly, sheet, replace(page, views=()))]
+        taken += [(x - radius, y - radius, x + radius, y + radius) for b in page.balloons for x, y in [b.centre]]
+        for view in page.views[1:]:
+            own = bounds_of(self.assembly, sheet.teardown, view)
+            caption = caption_box(self.assembly, sheet.teardown, view, sheet.pattern)
+            for one in (own, caption):
+                clear = [b for b in taken if one[0] < b[2] and one[2] > b[0] and one[1] < b[3] and one[3] > b[1]]
+                self.assertEqual(clear, [], view.id)
+        for kind in ("pdf", "svg", "dxf", "png"):
+            self.assertGreater(len(write(self.assembly, sheet, kind)), 10_000, kind)
+        text = write(self.assembly, sheet, "dxf").decode()
+        self.assertEqual(ezdxf.read(io.StringIO(text)).audit().errors, [])
+        self.assertTrue("Detail A" in text and "Assembled" in text)
 
     def test_an_enlarged_detail_shows_what_lies_in_its_circle(self):
         sheet = changes.add_detail(self.assembly, self.sheet, "p1", "v1", self.view(self.sheet).at, 12.0)

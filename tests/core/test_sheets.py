@@ -12,9 +12,11 @@ from pulley.core.drawing.follow import faults
 from pulley.core.drawing.labelling import crossing, label
 from pulley.core.drawing.layout import blocked, first_sheet, inner
 from pulley.core.drawing.marks import leader_of, seen_view
+from pulley.core.drawing.model import Text
 from pulley.core.drawing.paper import SCALES, SIZES, Paper, checked_scale, factor, paper_of, parse_scale, zones
 from pulley.core.drawing.rows import row_of, rows
-from pulley.core.drawing.sheet import Shown
+from pulley.core.drawing.sheet import PagePattern, Shown
+from pulley.core.drawing.title import draw_frame
 from pulley.core.drawing.views import bounds_of
 from pulley.core.errors import PulleyError
 from pulley.core.formats import teardown as teardown_json
@@ -196,6 +198,17 @@ class PaperTests(TestCase):
         self.assertEqual(len(zones(390)) - 1, 8)
         self.assertEqual(len(zones(277)) - 1, 6)
         self.assertTrue(all(len(zones(length)) % 2 == 1 for length in range(180, 1170, 7)))
+
+    def test_zones_are_counted_as_the_standard_of_the_paper_says(self):
+        """ISO 5457: 1 at the left, A at the top. ASME Y14.1: 1 at the right, A at the foot. Both from memory."""
+        for name, corner in (("A3", ("1", "A")), ("ANSI B", ("8", "F"))):
+            paper = Paper(name)
+            left, _, right, top = paper.frame
+            found = [item for item in draw_frame(paper, PagePattern()) if isinstance(item, Text)]
+            numbers = [item for item in found if item.at[1] > top]
+            letters = [item for item in found if item.at[0] < left]
+            first = min(numbers, key=lambda item: item.at[0]).text, max(letters, key=lambda item: item.at[1]).text
+            self.assertEqual(first, corner, name)
 
     def test_scales_of_iso_5455(self):
         """ISO 5455, table 1 (from memory)."""

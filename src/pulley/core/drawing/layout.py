@@ -16,7 +16,8 @@ from numpy.typing import NDArray
 from pulley.core.assembly import Assembly
 from pulley.core.camera import camera_frame
 from pulley.core.drawing.balloons import automatic, numbered
-from pulley.core.drawing.lists import laid, list_box
+from pulley.core.drawing.lists import laid, list_box, table_box
+from pulley.core.drawing.marks import note_box
 from pulley.core.drawing.paper import Box, Paper, Scale, checked_scale, factor, largest_scale
 from pulley.core.drawing.rows import Row, rows
 from pulley.core.drawing.scene import Scene, picture_bounds, scene_of, score_of
@@ -274,10 +275,12 @@ def aimed(camera: Camera, target: tuple[float, float, float]) -> Camera:
 
 
 def blocked(assembly: Assembly, sheet: Sheet, page: Page, but: str = "") -> list[Box]:
-    """What no balloon may lie on: title block, revisions, lists, captions, and views other than ``but``."""
+    """What no balloon may lie on: title block, revisions, lists, notes, tables, captions, views other than ``but``."""
     found = rows(assembly, sheet)
     boxes = [title_box(page.sheet_of_paper, sheet.pattern), issues_box(sheet, page)]
     boxes += [list_box(parts, found) for parts in page.lists]
+    boxes += [note_box(note) for note in page.notes]
+    boxes += [table_box(table, sheet.teardown) for table in page.tables]
     boxes += [caption_box(assembly, sheet.teardown, view, sheet.pattern) for view in page.views]
     boxes += [bounds_of(assembly, sheet.teardown, view) for view in page.views if but and view.id != but]
     return [box for box in boxes if box]

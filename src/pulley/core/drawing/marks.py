@@ -10,6 +10,7 @@ from pulley.core.assembly import Assembly
 from pulley.core.drawing.lettering import LINE, width
 from pulley.core.drawing.lists import distance_text
 from pulley.core.drawing.model import INK, Circle, Fill, Item, Pen, Text, pen, segment
+from pulley.core.drawing.paper import Box
 from pulley.core.drawing.rows import Row, row_of
 from pulley.core.drawing.scene import Placing, Scene, placing, scene_of, target_point
 from pulley.core.drawing.sheet import Balloon, CentreLine, Dimension, Note, Sheet, SheetView
@@ -110,6 +111,14 @@ def draw_note(assembly: Assembly, sheet: Sheet, views: dict[str, Seen], note: No
         yield from _end("dot" if note.target else "arrow", leader, thin, f"{tag}/tip")
     for k, line in enumerate(lines):
         yield Text("note", (x, y - k * note.height * LINE), line, note.height, tag=tag)
+
+
+def note_box(note: Note) -> Box:
+    """Left, foot, right and top of a note's text."""
+    lines = note.text.split("\n")
+    x, y = note.at
+    wide = max(width(line, note.height) for line in lines)
+    return x, y - (len(lines) - 1) * note.height * LINE - 0.5 * note.height, x + wide, y + note.height
 
 
 def true_distance(assembly: Assembly, seen: Seen, dimension: Dimension) -> float | None:

@@ -46,7 +46,8 @@ def _on_frame(outside: tuple[float, float], frame: Box) -> tuple[float, float]:
 
 
 def _zones(paper: Paper, pattern: PagePattern) -> Iterator[Item]:
-    """The grid reference system beside the frame: numbers along, letters down."""
+    """The grid reference system beside the frame: numbers along and letters down (ISO 5457), on ANSI paper numbers from
+    right to left and letters from the foot up (ASME Y14.1); both from memory."""
     left, foot, right, top = paper.frame
     thin = pen("title", pattern.line)
     band = min(BAND, paper.size[0] - right, foot)
@@ -63,14 +64,17 @@ def _zones(paper: Paper, pattern: PagePattern) -> Iterator[Item]:
             yield segment(thin, (left - band, top - y), (left, top - y), tag="frame")
             yield segment(thin, (right, top - y), (right + band, top - y), tag="frame")
     sink = height / 2
-    for k in range(len(across) - 1):
+    numbers, letters = [str(k) for k in range(1, len(across))], LETTERS[: len(down) - 1]
+    if paper.name.startswith("ANSI"):
+        numbers, letters = numbers[::-1], letters[::-1]
+    for k, number in enumerate(numbers):
         middle = left + (across[k] + across[k + 1]) / 2
         for y in (foot - band / 2, top + band / 2):
-            yield Text("title", (middle, y - sink), str(k + 1), height, "middle", tag="frame")
-    for k in range(len(down) - 1):
+            yield Text("title", (middle, y - sink), number, height, "middle", tag="frame")
+    for k, letter in enumerate(letters):
         middle = top - (down[k] + down[k + 1]) / 2
         for x in (left - band / 2, right + band / 2):
-            yield Text("title", (x, middle - sink), LETTERS[k], height, "middle", tag="frame")
+            yield Text("title", (x, middle - sink), letter, height, "middle", tag="frame")
 
 
 def title_box(paper: Paper, pattern: PagePattern) -> Box:

@@ -13,7 +13,8 @@ from pulley.core.camera import camera_frame
 from pulley.core.drawing.balloons import look_at, own_point
 from pulley.core.drawing.changes.balloons import retidied
 from pulley.core.drawing.layout import aimed, blocked, chosen_camera, inner, parallel
-from pulley.core.drawing.paper import Scale, checked_scale, factor, largest_scale
+from pulley.core.drawing.marks import stack_centres
+from pulley.core.drawing.paper import Box, Scale, checked_scale, factor, largest_scale
 from pulley.core.drawing.scene import picture_bounds, placing, scene_of
 from pulley.core.drawing.sheet import (
     SMOOTH,
@@ -99,11 +100,10 @@ def add_view(
     scene = scene_of(assembly, sheet.teardown, view)
     view = replace(view, camera=_aimed_at_middle(assembly, sheet, view))
     size = np.ptp(picture_bounds(assembly, scene, camera_frame(view.camera)), axis=0)
-    left, foot, right, top = _free_room(assembly, sheet, on)
-    below = BELOW + 3 * sheet.pattern.lettering
-    most = min((right - left) / max(float(size[0]), 1e-3), (top - foot - below) / max(float(size[1]), 1e-3))
+    left, foot, right, top = _room_for_view(assembly, sheet, on)
+    most = min((right - left) / max(float(size[0]), 1e-3), (top - foot) / max(float(size[1]), 1e-3))
     wanted = checked_scale(scale) if scale else largest_scale(max(most, 1e-4))
-    view = replace(view, scale=wanted, at=at or ((left + right) / 2, (foot + below + top) / 2))
+    view = replace(view, scale=wanted, at=at or ((left + right) / 2, (foot + top) / 2))
     return with_page(sheet, replace(on, views=(*on.views, view)))
 
 
@@ -114,13 +114,31 @@ def _aimed_at_middle(assembly: Assembly, sheet: Sheet, view: SheetView) -> Camer
     return aimed(view.camera, triple(middle @ frame[:2]))
 
 
-def _free_room(assembly: Assembly, sheet: Sheet, page: Page) -> tuple[float, float, float, float]:
+def _room_for_view(assembly: Assembly, sheet: Sheet, page: Page) -> Box:
+    """Where a view more may stand, with room for its caption below."""
+    left, foot, right, top = _free_room(assembly, sheet, page)
+    return left, foot + BELOW + 3 * sheet.pattern.lettering, right, top
+
+
+def _with_balloons(assembly: Assembly, sheet: Sheet, page: Page) -> list[Box]:
+    """What each view takes together with its balloons, and so with their leaders."""
+    boxes, off = [], 1.5 * sheet.pattern.radius
+    for view in page.views:
+        left, foot, right, top = bounds_of(assembly, sheet.teardown, view)
+        for balloon in (b for b in page.balloons if b.view == view.id):
+            for x, y in stack_centres(balloon, sheet.pattern.radius):
+                left, foot, right, top = min(left, x - off), min(foot, y - off), max(right, x + off), max(top, y + off)
+        boxes.append((left, foot, right, top))
+    return boxes
+
+
+def _free_room(assembly: Assembly, sheet: Sheet, page: Page) -> Box:
     """The largest free rectangle of a page: left, foot, right, top in mm, on a grid of a fortieth of the page."""
     left, foot, right, top = inner(page.sheet_of_paper)
     cells = 40
     width, height = (right - left) / cells, (top - foot) / cells
     free = np.ones((cells, cells), bool)
-    for a, b, c, d in blocked(assembly, sheet, page, but=" "):
+    for a, b, c, d in (*blocked(assembly, sheet, page, but=" "), *_with_balloons(assembly, sheet, page)):
         x0, x1 = math.floor((a - left) / width), math.ceil((c - left) / width)
         y0, y1 = math.floor((b - foot) / height), math.ceil((d - foot) / height)
         free[max(y0, 0) : max(y1, 0), max(x0, 0) : max(x1, 0)] = False
@@ -321,7 +339,7 @@ def add_detail(
     )
     letter = "ABCDEFGHJKLMNPQRSTUVWXYZ"[sum(1 for v in on.views if v.region) % 24]
     wanted = checked_scale(scale) if scale else largest_scale(factor(view.scale) * 5)
-    left, foot, right, top = _free_room(assembly, sheet, on)
+    left, foot, right, top = _room_for_view(assembly, sheet, on)
     reach = radius / place.factor * factor(wanted)
     while scale is None and 2 * reach > min(right - left, top - foot) and factor(wanted) > factor(view.scale) * 1.5:
         wanted = largest_scale(factor(wanted) * 0.99)
