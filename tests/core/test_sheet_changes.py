@@ -7,13 +7,15 @@ from unittest import TestCase
 
 import ezdxf
 import numpy as np
+from PIL import Image
 
 from pulley.core.drawing import changes, document, follow
+from pulley.core.drawing.balloons import look_at
 from pulley.core.drawing.draw import draw
 from pulley.core.drawing.layout import blocked, first_sheet
 from pulley.core.drawing.lists import list_box
 from pulley.core.drawing.marks import seen_view, true_distance
-from pulley.core.drawing.model import Circle, Lines, Text
+from pulley.core.drawing.model import Circle, Lines, Picture, Text
 from pulley.core.drawing.paper import Paper
 from pulley.core.drawing.patterns import PATTERNS, pattern_text, read_pattern
 from pulley.core.drawing.rows import rows
@@ -192,6 +194,26 @@ class ViewTests(TestCase):
             self.assertAlmostEqual(box[0], own[0], places=6)
             moved = changes.move_view(assembly, sheet, "p1", top.id, (30.0, -7.0))
             self.assertAlmostEqual(bounds_of(assembly, sheet.teardown, moved.pages[0].views[1])[0], own[0], places=6)
+
+    def test_a_shaded_view_is_drawn_once_and_goes_where_the_view_goes(self):
+        sheet = changes.change_view(self.assembly, self.sheet, "p1", "v1", style="shaded")
+        one = self.picture(sheet)
+        image = np.array(Image.open(io.BytesIO(one.png)))
+        look = look_at(self.assembly, sheet, self.view(sheet))
+        left, _, right, top = one.box
+        for path in ("Halyard block/Axle pin", "Halyard block/Becket/Becket eye"):
+            spot = look.placing.paper(look.spots[path].picture)
+            place = ((spot - (left, top)) * (1, -1) * image.shape[1] / (right - left)).astype(int)
+            self.assertEqual(image[place[1], place[0], 3], 255, path)
+        self.assertEqual(image[0, 0, 3], 0)
+        moved = self.picture(changes.move_view(self.assembly, sheet, "p1", "v1", (30.0, -7.0)))
+        self.assertIs(moved.png, one.png)
+        np.testing.assert_allclose(np.subtract(moved.box, one.box), (30, -7, 30, -7), atol=1e-9)
+        other = changes.scale_view(self.assembly, sheet, "p1", "v1", (1.0, 2.0))
+        self.assertNotEqual(self.picture(other).png, one.png)
+
+    def picture(self, sheet):
+        return next(item for item in draw(self.assembly, sheet)[0].items if isinstance(item, Picture))
 
     def test_what_is_added_stands_clear_of_balloons_notes_and_the_title_block(self):
         sheet = changes.add_note(self.sheet, "p1", (300.0, 60.0), "Torque 9 Nm\nEvery second year")

@@ -9,6 +9,7 @@ from PIL import Image
 from pulley.core.assembly import Assembly
 from pulley.core.colours import PLAIN
 from pulley.core.drawing.paper import Box
+from pulley.core.drawing.rims import rims
 from pulley.core.drawing.scene import Placing, Scene, picture_bounds
 from pulley.core.geometry.frames import apply
 from pulley.core.publish.picture import fill
@@ -45,33 +46,52 @@ def shaded(
     size = np.maximum(bounds[1] - bounds[0], 1e-3)
     fine = min(PER_MM, MOST / float(size.max()))
     wide, tall = (np.ceil(size * fine).astype(int) + 1).tolist()
-    height, width = tall * SMOOTHING, wide * SMOOTHING
-    depth, image = np.full((height, width), np.inf), np.ones((height, width, 3))
     tints = {tint.component: tint.colour for tint in teardown.tints if tint.colour}
+    poses = tuple((path, pose.tobytes()) for path, pose in scene.poses.items())
+    around = (place.picture(circle[0]).round(6).tobytes(), circle[1]) if circle else None
+    key = ("shaded", place.frame.tobytes(), hash(poses), place.factor, tuple(tints.items()), around)
+    png = assembly.once(
+        key, lambda: _drawn(assembly, scene, place, tints, (bounds[0, 0], bounds[1, 1]), (wide, tall, fine), circle)
+    )
+    box = (bounds[0, 0], bounds[1, 1] - tall / fine, bounds[0, 0] + wide / fine, bounds[1, 1])
+    return tuple(float(v) for v in box), png  # type: ignore[return-value]
+
+
+def _drawn(
+    assembly: Assembly,
+    scene: Scene,
+    place: Placing,
+    tints: dict[str, str],
+    corner: tuple[float, float],
+    size: tuple[int, int, float],
+    circle: tuple[NDArray[np.float64], float] | None,
+) -> bytes:
+    """The PNG, whose upper left ``corner`` is a point of paper, of a ``size`` across and down with so many to a mm."""
+    wide, tall, fine = size
+    height, width, fine = tall * SMOOTHING, wide * SMOOTHING, fine * SMOOTHING
+    depth, image = np.full((height, width), np.inf), np.ones((height, width, 3))
     for path, pose in scene.poses.items():
         leaf = assembly.leaf(path)
-        mesh = leaf.part.mesh
-        seen = apply(pose, mesh.vertices) @ place.frame.T
-        flat = place.paper(seen[:, :2])
-        pixels = np.stack(
-            [
-                (flat[:, 0] - bounds[0, 0]) * fine * SMOOTHING,
-                (bounds[1, 1] - flat[:, 1]) * fine * SMOOTHING,
-                -seen[:, 2],
-            ],
-            axis=1,
-        )
-        bright = (mesh.normals @ (place.frame @ pose[:3, :3]).T) @ LIGHT
+        seen = apply(pose, leaf.part.mesh.vertices) @ place.frame.T
+        flat = (place.paper(seen[:, :2]) - corner) * (fine, -fine)
+        triangles = np.column_stack([flat, -seen[:, 2]])[leaf.part.mesh.triangles]
+        toward = _toward(triangles) | ~rims(leaf.part.mesh).closed
+        bright = (leaf.part.mesh.normals @ (place.frame @ pose[:3, :3]).T) @ LIGHT
         tone = np.array(_rgb(tints[path]) if path in tints else leaf.colour or PLAIN)
-        tones = 0.62 + 0.38 * np.clip(bright, 0, 1)[mesh.triangles].mean(1)
-        fill(image, depth, pixels[mesh.triangles], tones, 0.25 + 0.75 * tone)
-    seen_at = np.isfinite(depth)
+        tones = 0.62 + 0.38 * np.clip(bright, 0, 1)[leaf.part.mesh.triangles].mean(1)
+        fill(image, depth, triangles[toward], tones[toward], 0.25 + 0.75 * tone)
+    shown = np.isfinite(depth)
     if circle:
-        rows, columns = np.mgrid[0:height, 0:width]
-        middle = circle[1] * fine * SMOOTHING
-        seen_at &= (rows - middle) ** 2 + (columns - middle) ** 2 <= middle**2
-    box = (bounds[0, 0], bounds[1, 1] - tall / fine, bounds[0, 0] + wide / fine, bounds[1, 1])
-    return tuple(float(v) for v in box), _png(image, seen_at)  # type: ignore[return-value]
+        rows, columns = np.ogrid[0:height, 0:width]
+        middle = circle[1] * fine
+        shown &= (rows - middle) ** 2 + (columns - middle) ** 2 <= middle**2
+    return _png(image, shown)
+
+
+def _toward(triangles: NDArray[np.float64]) -> NDArray[np.bool_]:
+    """Which triangles (m, 3, 3) of pixels show their outside: those that run clockwise, as pixels count downward."""
+    a, b = triangles[:, 1] - triangles[:, 0], triangles[:, 2] - triangles[:, 0]
+    return np.asarray(a[:, 0] * b[:, 1] - a[:, 1] * b[:, 0] < 0)
 
 
 def _rgb(colour: str) -> tuple[float, ...]:
@@ -80,11 +100,9 @@ def _rgb(colour: str) -> tuple[float, ...]:
 
 def _png(image: NDArray[np.float64], seen: NDArray[np.bool_]) -> bytes:
     """An image (h, w, 3) averaged down, clear where nothing was drawn."""
-    tall, wide = seen.shape[0] // SMOOTHING, seen.shape[1] // SMOOTHING
-    cover = seen.reshape(tall, SMOOTHING, wide, SMOOTHING).mean((1, 3))
-    colour = (image * seen[:, :, None]).reshape(tall, SMOOTHING, wide, SMOOTHING, 3).mean((1, 3))
-    colour = colour / np.maximum(cover, 1e-9)[:, :, None]
-    pixels = (np.dstack([np.clip(colour, 0, 1), cover]) * 255 + 0.5).astype(np.uint8)
+    pixels = np.empty((*seen.shape, 4), np.uint8)
+    np.multiply(image, 255, out=pixels[:, :, :3], casting="unsafe")
+    pixels[:, :, 3] = np.where(seen, 255, 0)
     buffer = io.BytesIO()
-    Image.fromarray(pixels, "RGBA").save(buffer, "PNG")
+    Image.fromarray(pixels, "RGBA").reduce(SMOOTHING).save(buffer, "PNG")
     return buffer.getvalue()
