@@ -160,6 +160,9 @@ class ChangeTests(SheetCase):
             self.assertIn(name, self.paper(other), by)
         self.client.post(f"/sheets/{other.pk}/undo", {"revision": 1}, headers={"HX-Request": "true"})
         self.assertIn("Hood", self.paper(other), "undoing something else leaves the names everywhere alone")
+        self.client.post(f"{self.address}sheets/new")
+        self.assertIn("Hood", self.paper(Sheet.objects.latest("created")), "so does a new sheet, which has the name")
+        self.assertIn("Hood", self.paper(other))
 
     def test_a_sheet_s_own_name_stands_before_the_one_everywhere(self):
         self.client.post(f"{self.address}sheets/new")

@@ -52,6 +52,7 @@ def create(row: Teardown, pattern: PagePattern | None = None) -> Sheet:
 
 def keep(row: Teardown, drawn: CoreSheet) -> Sheet:
     """A new row for a sheet, as the first entry of its history."""
+    drawn = with_everywhere(drawn, row.assembly.names)
     document = sheet_json.to_document(None, drawn)
     with transaction.atomic():
         kept = Sheet(teardown=row)
