@@ -53,6 +53,16 @@ class SheetCase(BrowserCase):
         self.page.mouse.move(x + by[0], y + by[1], steps=5)
         self.page.mouse.up()
 
+    def drag_number(self, numbers: str, place: int):
+        """Drag what is at a place of a list to its top, by its number."""
+        top, own = (self.page.locator(numbers).nth(k).bounding_box() for k in (0, place))
+        mouse = self.page.mouse
+        mouse.move(own["x"] + 9, own["y"] + 9)
+        mouse.down()
+        mouse.move(own["x"] + 9, own["y"] - 6, steps=3)
+        mouse.move(top["x"] + 9, top["y"] + 3, steps=8)
+        mouse.up()
+
     def pick(self, tag: str):
         self.page.mouse.click(*self.middle(tag))
         self.page.wait_for_selector("#strip strong")
@@ -126,12 +136,7 @@ class HandTests(SheetCase):
         page.keyboard.press("Enter")
         self.changed()
         self.assertIn("Long pin", page.locator("#paper").text_content())
-        first, third = (page.locator("#items .item-number").nth(k).bounding_box() for k in (0, 2))
-        page.mouse.move(third["x"] + 10, third["y"] + 10)
-        page.mouse.down()
-        page.mouse.move(third["x"] + 10, third["y"] - 4, steps=3)
-        page.mouse.move(first["x"] + 10, first["y"] + 4, steps=6)
-        page.mouse.up()
+        self.drag_number("#items .item-number", 2)
         self.changed()
         names = [page.input_value(f'[aria-label="Name of item {k}"]') for k in (1, 2)]
         self.assertIn("Long pin", names)
@@ -170,12 +175,7 @@ class HandTests(SheetCase):
         page.click("text=+ Page")
         self.changed()
         self.assertEqual([p.id for p in self.kept().pages], ["p1", "p2"])
-        first, second = (page.locator("#page-list .page-number").nth(k).bounding_box() for k in (0, 1))
-        page.mouse.move(second["x"] + 9, second["y"] + 9)
-        page.mouse.down()
-        page.mouse.move(second["x"] + 9, second["y"] - 8, steps=3)
-        page.mouse.move(first["x"] + 9, first["y"] + 3, steps=8)
-        page.mouse.up()
+        self.drag_number("#page-list .page-number", 1)
         self.changed()
         self.assertEqual([p.id for p in self.kept().pages], ["p2", "p1"])
         page.focus("#page-menu > summary")

@@ -26,6 +26,7 @@ Floats = NDArray[np.float64]
 Whole = NDArray[np.int64]
 Packed = tuple[Floats, Whole, Floats, Floats, Whole, NDArray[np.int32]]
 Rules = tuple[Floats, Whole, Whole]
+Setting = tuple[Rules, Floats, Packed]  # who may hide whom, where the bodies are, and what they hide with
 
 
 @dataclass(frozen=True, eq=False)
@@ -82,8 +83,8 @@ def stretches(
     segments = np.concatenate([each.segments for each in asked_of])
     group = np.repeat(np.arange(len(asked_of)), [len(each.segments) for each in asked_of])
     bodies = _bodies(placed)
-    packed = _packed([each.screen for each in placed])
-    return _worked_out(segments, group, _rules(asked_of, bodies), bodies, packed, report)
+    setting = _rules(asked_of, bodies), bodies, _packed([each.screen for each in placed])
+    return _worked_out(segments, group, setting, report)
 
 
 def own_stretches(
@@ -95,41 +96,30 @@ def own_stretches(
     box = box_of(segments)
     lead = TINY * max(float((box[3:] - box[:3]).max()), 1e-3)
     rules = np.array([[0.0, 0.0, 0.0, lead]]), np.array([0, 1]), np.array([0])
-    group = np.zeros(len(segments), np.int64)
-    return _worked_out(segments, group, rules, _bodies([Placed(screen, np.zeros(3))]), _packed([screen]), report)
+    setting = rules, _bodies([Placed(screen, np.zeros(3))]), _packed([screen])
+    return _worked_out(segments, np.zeros(len(segments), np.int64), setting, report)
 
 
 def _worked_out(
-    segments: NDArray[np.float64],
-    group: NDArray[np.int64],
-    rules: Rules,
-    bodies: NDArray[np.float64],
-    packed: Packed,
-    report: Callable[[float], None],
+    segments: Floats, group: Whole, setting: Setting, report: Callable[[float], None]
 ) -> NDArray[np.float64]:
     """Stretches (k, 4) of segments, worked out in blocks."""
 
     def work(start: int) -> NDArray[np.float64]:
         block = slice(start, start + BLOCK)
-        found = _told(segments[block], group[block], rules, bodies, packed)
+        found = _told(segments[block], group[block], setting)
         found[:, 0] += start
         return found
 
     return np.concatenate(in_threads(work, range(0, len(segments), BLOCK), report))
 
 
-def _told(
-    segments: NDArray[np.float64],
-    group: NDArray[np.int64],
-    rules: Rules,
-    bodies: NDArray[np.float64],
-    packed: Packed,
-) -> NDArray[np.float64]:
+def _told(segments: Floats, group: Whole, setting: Setting) -> NDArray[np.float64]:
     """Stretches (k, 4) of segments."""
     room, count = 64, -1
     while count < 0:
         buffer, found = np.empty((room, 2)), np.empty((2 * len(segments) + room, 4))
-        count = _told_apart(segments, group, rules, bodies, packed, buffer, found)
+        count = _told_apart(segments, group, *setting, buffer, found)
         room *= 8
     return found[:count]
 
