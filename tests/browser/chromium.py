@@ -12,7 +12,7 @@ FLAGS = [
     "--use-gl=angle",
     "--use-angle=swiftshader",
     "--enable-unsafe-swiftshader",
-    "--disable-gpu-compositing",  # pages are drawn by the processor: by a graphics card in software it takes twice as long
+    "--disable-gpu-compositing",  # a graphics card in software takes twice as long for pages
     "--disable-gpu-rasterization",
     "--disable-background-networking",
     "--disable-component-update",
