@@ -164,6 +164,21 @@ class ChangeTests(SheetCase):
         self.assertIn("Hood", self.paper(Sheet.objects.latest("created")), "so does a new sheet, which has the name")
         self.assertIn("Hood", self.paper(other))
 
+    def test_an_issued_sheet_keeps_its_names_whatever_parts_are_called_everywhere_later(self):
+        self.client.post(f"{self.address}sheets/new")
+        other = Sheet.objects.exclude(pk=self.sheet.pk).get()
+        at = f"/sheets/{other.pk}/edit/name-everywhere"
+        self.client.post(at, {"revision": 0, "key": self.core_key("lid"), "value": "Hood"})
+        self.change("issue", date="2026-11-27", name="Ann")
+        for revision, name, value in ((1, "lid", "Dome"), (2, "low", "Foot")):
+            self.client.post(at, {"revision": revision, "key": self.core_key(name), "value": value})
+        issued = self.paper(Sheet.objects.get(pk=self.sheet.pk))
+        self.assertIn("Hood", issued)
+        self.assertFalse("Dome" in issued or "Foot" in issued)
+        self.change("begin-revision")
+        self.assertIn("Foot", self.paper(self.sheet))
+        self.assertIn("Dome", self.paper(other), "what another sheet gave is still there")
+
     def test_a_sheet_s_own_name_stands_before_the_one_everywhere(self):
         self.client.post(f"{self.address}sheets/new")
         other = Sheet.objects.exclude(pk=self.sheet.pk).get()

@@ -177,7 +177,8 @@ def next_letter(issues: tuple[Issue, ...]) -> str:
 
 
 def issue(sheet: Sheet, date: str, name: str, text: str = "", letter: str = "") -> Sheet:
-    """The sheet issued as a revision: frozen, with a row in its table of revisions.
+    """The sheet issued as a revision: frozen, with a row in its table of revisions, and the names that parts have
+    everywhere as its own, whatever they are called later.
 
     Raises
     ------
@@ -194,7 +195,8 @@ def issue(sheet: Sheet, date: str, name: str, text: str = "", letter: str = "") 
     if any(done.letter == letter for done in sheet.issues):
         raise PulleyError(f"Revision {letter} was issued before. Choose another letter.")
     done = Issue(letter, date.strip()[:40], name.strip()[:200], " ".join(text.split())[:300])
-    return replace(sheet, issues=(*sheet.issues, done), frozen=True)
+    items = replace(sheet.items, names=sheet.items.everywhere | sheet.items.names)
+    return replace(sheet, items=items, issues=(*sheet.issues, done), frozen=True)
 
 
 def begin_revision(sheet: Sheet) -> Sheet:

@@ -68,8 +68,9 @@ def duplicate(row: Sheet) -> Sheet:
 
 
 def load(row: Sheet) -> CoreSheet:
-    """The sheet that a row holds, with the names that its assembly's parts have everywhere now."""
-    return with_everywhere(sheet_json.from_document(row.document, None), row.teardown.assembly.names)
+    """The sheet that a row holds, with the names that its assembly's parts have everywhere now, unless it is issued."""
+    drawn = sheet_json.from_document(row.document, None)
+    return with_everywhere(drawn, {} if drawn.frozen else row.teardown.assembly.names)
 
 
 def _save(row: Sheet, drawn: CoreSheet, document: dict[str, Any]) -> None:
