@@ -136,6 +136,11 @@ class RowTests(TestCase):
         goes_on = changes.continue_list(self.assembly, self.sheet, "p1", "l1", 12)
         self.assertEqual([len(p.lists) for p in goes_on.pages], [1, 1])
         self.assertEqual(goes_on.pages[1].lists[0].first, 12)
+        later = changes.continue_list(self.assembly, goes_on, "p1", "l1", 9)
+        self.assertEqual([[(parts.first, parts.most) for parts in p.lists] for p in later.pages], [[(0, 9)], [(9, 0)]])
+        alone = changes.remove_page(later, later.pages[1].id)
+        again = changes.continue_list(self.assembly, alone, "p1", "l1", 5)
+        self.assertEqual([p.lists[0].first for p in again.pages], [0, 5])
 
 
 class ViewTests(TestCase):

@@ -98,7 +98,9 @@ class ChangeTests(SheetCase):
         self.change("set-column", id="l1", key="Supplier", title="Supplier", shown="1")
         for name, supplier in (("high", "Ash"), ("lid", "Birch"), ("low", "Cedar"), ("middle", "Alder")):
             self.change("set-text", key=self.core_key(name), column="Supplier", value=supplier)
-        self.assertContains(self.client.get(self.at), "By Supplier")
+        page = self.client.get(self.at)
+        self.assertContains(page, "By Supplier")
+        self.assertContains(page, 'value="Alder" maxlength="500" data-column="Supplier"')
         self.change("sort-rows", value="Supplier")
         names = [row.name for row in rows(self.core_assembly(), self.core())]
         self.assertEqual(names, ["middle", "high", "lid", "low"])

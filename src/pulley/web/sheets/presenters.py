@@ -72,9 +72,8 @@ def context(
         "drawn": drawn,
         "stopped": not begin,
         "mark": drawing.state_mark(row, sheet),
-        "rows": [{"row": r, "named": r.key in sheet.items.names or r.key in sheet.items.everywhere} for r in found],
+        "rows": [{"row": row, "cells": _cells(sheet, row)} for row in found],
         "left_out": _left_out(assembly, sheet),
-        "text_columns": _text_columns(sheet),
         "widths": (0.25, 0.35, 0.5, 0.7),
         "sorts": SORT_WORDS | {c.key: f"by {c.title}" for c in _text_columns(sheet) if c.key not in SORT_WORDS},
         "follows": f"follow {row.revision} {row.teardown.revision}" if services.follows_now(sheet, now) else "",
@@ -112,6 +111,11 @@ def _text_columns(sheet: Sheet) -> list[Any]:
     """The columns of the lists that are shown and whose cells are typed."""
     shown = {c.key: c for page in sheet.pages for parts in page.lists for c in parts.columns if c.shown}
     return [column for key, column in shown.items() if key not in ("item", "quantity", "name", "mass")]
+
+
+def _cells(sheet: Sheet, row: Row) -> list[dict[str, str]]:
+    """What a row says in each column whose cells are typed."""
+    return [{"key": c.key, "title": c.title, "text": row.texts.get(c.key, "")} for c in _text_columns(sheet)]
 
 
 def _left_out(assembly: Assembly, sheet: Sheet) -> list[tuple[str, str]]:

@@ -223,7 +223,7 @@ def add_list(sheet: Sheet, page: str) -> Sheet:
 
 
 def continue_list(assembly: Assembly, sheet: Sheet, page: str, id: str, most: int) -> Sheet:
-    """Let a list end after ``most`` rows and go on, on a page of its own behind this one.
+    """Let a list end after ``most`` rows and go on, on a page of its own behind this one, or where it goes on already.
 
     Raises
     ------
@@ -236,6 +236,9 @@ def continue_list(assembly: Assembly, sheet: Sheet, page: str, id: str, most: in
     if not 0 < most < count:
         raise PulleyError(f"The list has {count} rows here. Let it end after fewer to go on on the next page.")
     cut = change_list(sheet, page, id, most=most)
+    end = parts.first + parts.most
+    if any(other.first == end for p in cut.pages for other in p.lists if parts.most):
+        return _shifted(cut, end, most - parts.most)
     paper = Paper(on.paper, on.wide)
     left, _, _, top = paper.frame
     rest = replace(parts, id="l1", first=parts.first + most, most=0, at=(left, top), corner="top left", upward=False)
@@ -248,3 +251,12 @@ def continue_list(assembly: Assembly, sheet: Sheet, page: str, id: str, most: in
     )
     place = [p.id for p in sheet.pages].index(page) + 1
     return replace(cut, pages=(*cut.pages[:place], fresh, *cut.pages[place:]))
+
+
+def _shifted(sheet: Sheet, beyond: int, by: int) -> Sheet:
+    """Lists that begin at row ``beyond`` or later begin ``by`` rows later: what goes on after a list that was cut."""
+
+    def moved(parts: PartsList) -> PartsList:
+        return replace(parts, first=parts.first + by) if parts.first >= beyond else parts
+
+    return replace(sheet, pages=tuple(replace(p, lists=tuple(map(moved, p.lists))) for p in sheet.pages))
