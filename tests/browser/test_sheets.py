@@ -167,8 +167,22 @@ class HandTests(SheetCase):
         page.fill('.item [data-column="Supplier"] >> nth=0', "Quay Works")
         page.keyboard.press("Enter")
         self.changed()
+        self.assertEqual(page.input_value('.item [data-column="Supplier"] >> nth=0'), "Quay Works")
         drawn = page.locator("#paper").text_content()
         self.assertTrue(all(words in drawn for words in ("Supplier", "What it is", "Quay Works")))
+
+    def test_the_menu_of_any_row_is_seen_whole(self):
+        page, rows = self.page, self.page.locator("#items .item")
+        for place in (0, rows.count() - 1):
+            rows.nth(place).locator("summary").click()
+            page.wait_for_function("""() => {
+                const menu = document.querySelector(".item-menu[open] .view-fields")?.getBoundingClientRect();
+                return menu && menu.top >= 0 && menu.bottom <= innerHeight;
+            }""")
+            menu = rows.nth(place).locator(".view-fields")
+            outer, inner = menu.bounding_box(), menu.locator("text=Leave it out").bounding_box()
+            self.assertLessEqual(inner["y"] + inner["height"], outer["y"] + outer["height"], "buttons within the menu")
+            page.keyboard.press("Escape")
 
     def test_pages_are_added_dragged_and_put_elsewhere_by_keyboard(self):
         page = self.page

@@ -9,3 +9,8 @@ export function closeMenus(pressed) {
 
 /** For Idiomorph: whether the server's answer may change an attribute, so not close a menu that `data-stays`. */
 export const mayUpdate = (name, element) => !(name === "open" && "stays" in element.dataset);
+
+// The menu of a row at the foot of a list opens below what is seen of the list.
+document.addEventListener("toggle", ({ target }) => {
+  if (target instanceof Element && target.matches(".view-menu[open]")) target.lastElementChild.scrollIntoView({ block: "nearest" });
+}, { capture: true });

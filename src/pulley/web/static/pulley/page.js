@@ -2,6 +2,7 @@
 
 import { targetOf } from "./dom.js";
 import { token } from "./session.js";
+import "./menus.js";
 import "./outbox.js";
 import "./underway.js";
 
