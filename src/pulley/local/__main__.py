@@ -218,8 +218,17 @@ def run_tests(words: Sequence[str]) -> int:
     with database(VAR / "test" / "mariadb"):
         collect()
         if words:
-            return subprocess.run(_test_command(*words), cwd=ROOT).returncode
+            return subprocess.run(_test_command(*words), cwd=ROOT, env=os.environ | _own_place(0)).returncode
         return _test_everything()
+
+
+def _own_place(number: int) -> dict[str, str]:
+    """The environment of a group of tests: a database and a folder that hold nothing, from before or of others."""
+    folder = VAR / "test" / f"group-{number}"
+    shutil.rmtree(folder, ignore_errors=True)
+    folder.mkdir()
+    (folder / "static").symlink_to(VAR / "test" / "static")
+    return {"PULLEY_VAR": str(folder), "PULLEY_DB_NAME": f"pulley_{number}"}
 
 
 HALF = ("test_authoring", "test_editor", "test_first_slice")  # take about as long as all others in a browser
@@ -241,15 +250,15 @@ def _test_command(*names: str) -> list[str]:
 
 
 def _test_everything() -> int:
-    """Every test, in groups side by side, each with its own database; what the others say follows the first."""
+    """Every test, in groups side by side, each in a place of its own; what the others say follows the first."""
     first, *others = _parts()
     beside = {}
     for number, names in enumerate(others, 1):
         log = VAR / "test" / f"beside-{number}.log"
         log.unlink(missing_ok=True)
-        beside[log] = processes.start(_test_command(*names), log, {"PULLEY_DB_NAME": f"pulley_beside_{number}"})
+        beside[log] = processes.start(_test_command(*names), log, _own_place(number))
     try:
-        failed = subprocess.run(_test_command(*first), cwd=ROOT).returncode
+        failed = subprocess.run(_test_command(*first), cwd=ROOT, env=os.environ | _own_place(0)).returncode
         failed = max([failed, *(abs(process.wait()) for process in beside.values())])
     finally:
         for process in beside.values():
