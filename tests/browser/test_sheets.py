@@ -164,12 +164,32 @@ class HandTests(SheetCase):
         columns = self.kept().pages[0].lists[0].columns
         self.assertEqual((columns[-2].key, columns[-2].width), ("Supplier", 44.0))
         page.click(".item-menu >> nth=0")
-        page.fill('.item [data-column="Supplier"] >> nth=0', "Quay Works")
+        page.fill('.item [data-with-column="Supplier"] >> nth=0', "Quay Works")
         page.keyboard.press("Enter")
         self.changed()
-        self.assertEqual(page.input_value('.item [data-column="Supplier"] >> nth=0'), "Quay Works")
+        self.assertEqual(page.input_value('.item [data-with-column="Supplier"] >> nth=0'), "Quay Works")
+        self.assertTrue(page.is_visible('.item [data-with-column="Supplier"] >> nth=0'), "its menu stays open")
         drawn = page.locator("#paper").text_content()
         self.assertTrue(all(words in drawn for words in ("Supplier", "What it is", "Quay Works")))
+
+    def test_what_is_typed_while_a_change_is_under_way_is_kept(self):
+        page = self.page
+        self.pick("title")
+        fields = page.locator("#strip input")
+        held = []
+        page.route("**/edit/set-field", lambda route: route.continue_() if held else held.append(route))
+        fields.nth(0).fill("First")
+        with page.expect_request("**/edit/set-field"):
+            page.keyboard.press("Tab")
+        fields.nth(1).fill("Second")
+        page.keyboard.press("Tab")
+        page.keyboard.type("Third")
+        held[0].continue_()
+        self.changed(2)
+        self.assertEqual([fields.nth(k).input_value() for k in range(3)], ["First", "Second", "Third"])
+        page.keyboard.press("Tab")
+        self.changed()
+        self.assertTrue(all(word in page.locator("#paper").text_content() for word in ("First", "Second", "Third")))
 
     def test_the_menu_of_any_row_is_seen_whole(self):
         page, rows = self.page, self.page.locator("#items .item")

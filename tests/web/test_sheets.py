@@ -100,7 +100,7 @@ class ChangeTests(SheetCase):
             self.change("set-text", key=self.core_key(name), column="Supplier", value=supplier)
         page = self.client.get(self.at)
         self.assertContains(page, "By Supplier")
-        self.assertContains(page, 'value="Alder" maxlength="500" data-column="Supplier"')
+        self.assertContains(page, 'value="Alder" maxlength="500" data-edit="set-text" data-with-column="Supplier"')
         self.change("sort-rows", value="Supplier")
         names = [row.name for row in rows(self.core_assembly(), self.core())]
         self.assertEqual(names, ["middle", "high", "lid", "low"])

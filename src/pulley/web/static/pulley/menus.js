@@ -7,8 +7,8 @@ export function closeMenus(pressed) {
   }
 }
 
-/** For Idiomorph: whether the server's answer may change an attribute, so not close a menu that `data-stays`. */
-export const mayUpdate = (name, element) => !(name === "open" && "stays" in element.dataset);
+/** Whether a menu stays as it is, open or not, when the page is drawn anew. */
+export const menuStays = (menu) => "stays" in menu.dataset;
 
 // The menu of a row at the foot of a list opens below what is seen of the list.
 document.addEventListener("toggle", ({ target }) => {

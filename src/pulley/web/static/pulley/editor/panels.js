@@ -1,48 +1,18 @@
 // Panels that the server draws anew: what is pressed or typed in them becomes a change, and what is being done in them stays.
 
 import { pageState } from "../ask.js";
-import { find, isTyped, onClick, targetOf } from "../dom.js";
-import { closeMenus, mayUpdate } from "../menus.js";
+import { mayUpdate, wireChanges } from "../changing.js";
+import { isTyped } from "../dom.js";
 import { inHand } from "../underway.js";
 
 const { htmx, Idiomorph } = window;
-
-/** What an element with `data-edit` sends: its own name and value, its step, and every `data-with-…`. */
-function valuesOf(at) {
-  const more = Object.entries(at.dataset).filter(([key]) => key.startsWith("with"));
-  const values = Object.fromEntries(more.map(([key, value]) => [key.slice(4).toLowerCase(), value]));
-  if (at.name) values[at.name] = at.value;
-  const step = at.closest(".step-card")?.dataset.step;
-  return step ? { step, ...values } : values;
-}
 
 let checked = false; // what comes is only what a contact check has found: what is typed, and what is said of it, stays
 
 /** Wire `root`; `edit(verb, values, notice)` asks for a change, `open(id)` opens a card. */
 export function wirePanels(root, edit, open) {
-  const sent = new WeakMap(); // field -> what it asked for: the answer may write it in another way
-
-  function send(at) {
-    if (isTyped(at) && at.value === at.defaultValue) return; // typed and taken back
-    if (isTyped(at)) sent.set(at, at.value);
-    edit(at.dataset.edit, valuesOf(at), at.closest("[data-errors]")?.dataset.errors);
-  }
-
-  root.addEventListener("click", (event) => {
-    const at = targetOf(event).closest("button[data-edit], [data-open]");
-    if (at && "open" in at.dataset) open(at.dataset.open);
-    else if (at) send(at);
-    closeMenus(event.target);
-  });
-  onClick(root, { "[data-ask]": ({ dataset }) => htmx.trigger(`#${dataset.ask}er`, `${dataset.ask}-asked`) });
-  root.addEventListener("change", (event) => {
-    const field = targetOf(event);
-    if (field.matches("input[data-edit], select[data-edit], textarea[data-edit]")) send(field);
-  });
+  wireChanges(root, edit, open);
   document.body.addEventListener("htmx:beforeSwap", ({ detail }) => {
-    const field = find(":focus") ?? document.body;
-    if (detail.xhr.status >= 400) sent.delete(field); // refused: what was typed stays
-    Idiomorph.defaults.ignoreActiveValue = isTyped(field) && field.value !== field.defaultValue && field.value !== sent.get(field);
     const { elt: asker, parameters } = detail.requestConfig ?? {};
     checked = asker?.classList?.contains("checker") ?? false;
     if (!checked || (stateSent(parameters) === stateSent(pageState()) && !inHand())) return;

@@ -19,7 +19,7 @@ export function createItems(desk, picked, send) {
   function wire() {
     for (const each of sortables) each.destroy();
     sortables = desk.frozen() ? [] : [
-      sorted(find("#items"), ".item-number", (row, to) => send("move-row", { key: row.dataset.key, to })),
+      sorted(find("#items"), ".item-number", (row, to) => send("move-row", { key: keyOf(row), to })),
       sorted(find("#page-list"), ".page-number", (page, to) => send("move-page", { id: page.dataset.page, to })),
     ];
     const numbers = new Map();
@@ -32,12 +32,10 @@ export function createItems(desk, picked, send) {
     }
   }
 
-  const keyOf = (element) => element.closest(".item").dataset.key;
+  const keyOf = (element) => element.closest(".item").dataset.withKey;
   room.addEventListener("change", (event) => {
     const field = targetOf(event);
-    if (field.matches(".item-name")) send("set-text", { key: keyOf(field), column: "name", value: field.value });
-    else if (field.matches("[data-column]")) send("set-text", { key: keyOf(field), column: field.dataset.column, value: field.value });
-    else if (field.matches("[data-new-column]")) setColumn(field.value, { title: field.value, shown: "1" });
+    if (field.matches("[data-new-column]")) setColumn(field.value, { title: field.value, shown: "1" });
     else if (field.matches("[data-column-shown]")) setColumn(columnOf(field), { shown: field.checked ? "1" : "0" });
     else if (field.matches("[data-column-title]")) setColumn(columnOf(field), { title: field.value });
     else if (field.matches("[data-column-width]")) setColumn(columnOf(field), { width: field.value });
@@ -49,13 +47,14 @@ export function createItems(desk, picked, send) {
     "[data-everywhere]": (button) => send("name-everywhere", { key: keyOf(button), value: find(".item-name", button.closest(".item")).value }),
     "[data-merge-up]": (button) => {
       const row = button.closest(".item");
-      send("merge-rows", { keys: JSON.stringify([row.previousElementSibling.dataset.key, row.dataset.key]) });
+      send("merge-rows", { keys: JSON.stringify([keyOf(row.previousElementSibling), keyOf(row)]) });
     },
     "[data-column-left]": (button) => {
       const column = button.closest(".column");
       const place = [...column.parentNode.children].indexOf(column);
       setColumn(column.dataset.key, { to: String(Math.max(place - 1, 0)) });
     },
+    ".item-menu button": (button) => button.closest("details").removeAttribute("open"),
     "[data-select-row]": (button) => {
       const own = (button.closest(".item").getAttribute("data-balloons") ?? "").split(" ").filter(Boolean);
       picked.set(own);

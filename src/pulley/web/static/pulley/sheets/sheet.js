@@ -1,7 +1,8 @@
 // The sheet page: puts its parts together, and hears of presses and keys.
 
+import { pageState } from "../ask.js";
+import { mayUpdate, wireChanges } from "../changing.js";
 import { find, isTyped, onClick, targetOf } from "../dom.js";
-import { closeMenus, mayUpdate } from "../menus.js";
 import { createDesk } from "./desk.js";
 import { createItems } from "./items.js";
 import { createMoving } from "./moving.js";
@@ -16,9 +17,10 @@ const tools = createTools(desk, picked, send);
 const items = createItems(desk, picked, send);
 const WAYS = { ArrowLeft: [-1, 0], ArrowRight: [1, 0], ArrowUp: [0, 1], ArrowDown: [0, -1] };
 
-/** Have a change made. */
+/** Have a change made, on the page that is shown now, however long it waits for those before it. */
 function send(verb, values) {
-  return window.htmx.ajax("POST", room.dataset.atEdit.replace("VERB", verb), { source: "#editor", swap: "none", values });
+  const sent = { page: pageState().page, ...values };
+  return window.htmx.ajax("POST", room.dataset.atEdit.replace("VERB", verb), { source: "#editor", swap: "none", values: sent }).catch(() => {});
 }
 
 /** The paper was drawn anew. */
@@ -62,7 +64,7 @@ find("#desk").addEventListener("pointerdown", (event) => {
 });
 
 window.Idiomorph.defaults.callbacks.beforeAttributeUpdated = mayUpdate;
-room.addEventListener("pointerdown", (event) => closeMenus(event.target));
+wireChanges(room, send);
 
 function toggled(key) {
   const kind = key.split(":")[0];
@@ -73,8 +75,6 @@ function toggled(key) {
 onClick(room, {
   "[data-tool]": (button) => tools.take(button.dataset.tool),
   "[data-ids-to]": (button) => send(button.dataset.idsTo, { ids: JSON.stringify(picked.keys().map((key) => key.split(":")[1])) }),
-  "[data-ask=undo]": () => window.htmx.trigger("#undoer", "undo-asked"),
-  "[data-ask=redo]": () => window.htmx.trigger("#redoer", "redo-asked"),
 });
 
 document.addEventListener("keydown", (event) => {
