@@ -191,6 +191,28 @@ class HandTests(SheetCase):
         self.changed()
         self.assertTrue(all(word in page.locator("#paper").text_content() for word in ("First", "Second", "Third")))
 
+    def test_a_drag_goes_on_while_an_answer_comes(self):
+        page, held = self.page, []
+        page.route("**/edit/move-balloons", lambda route: route.continue_() if held else held.append(route))
+        first, second = self.middle("balloon:b1"), self.middle("balloon:b2")
+        with page.expect_request("**/edit/move-balloons"):
+            self.drag("balloon:b1", (-15, 0))
+        page.mouse.move(*second)
+        page.mouse.down()
+        page.mouse.move(second[0] - 10, second[1], steps=3)
+        held[0].continue_()
+        self.changed()
+        page.mouse.move(second[0] - 20, second[1], steps=3)
+        page.mouse.up()
+        self.changed()
+        moved = [self.middle(f"balloon:{id}")[0] for id in ("b1", "b2")]
+        self.assertAlmostEqual(moved[0], first[0] - 15, delta=1)
+        self.assertAlmostEqual(moved[1], second[0] - 20, delta=1)
+        page.wait_for_function("() => document.querySelector('#strip strong')?.textContent.startsWith('Item 2')")
+        page.keyboard.press("Delete")
+        self.changed()
+        self.assertEqual({"b1", "b2"} & {b.id for b in self.kept().pages[0].balloons}, {"b1"})
+
     def test_the_menu_of_any_row_is_seen_whole(self):
         page, rows = self.page, self.page.locator("#items .item")
         for place in (0, rows.count() - 1):

@@ -68,5 +68,5 @@ export function createDesk(desk, drawn) {
     drawn();
   });
   lay();
-  return { svg, paper, mm, perMm, fit, zoomBy, frozen: () => paper().dataset.frozen === "1" };
+  return { table: desk, svg, paper, mm, perMm, fit, zoomBy, frozen: () => paper().dataset.frozen === "1" };
 }

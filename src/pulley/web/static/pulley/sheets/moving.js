@@ -58,25 +58,33 @@ export function createMoving(desk, picked, send) {
     }
   }
 
+  /** Both ends of a leader as it was drawn by the server. */
+  function endsOf(path) {
+    path.dataset.was ??= path.getAttribute("d");
+    return path.dataset.was.slice(1).split(/[L ]/).map(Number);
+  }
+
   /** The leader drawn from a balloon that was moved by so much. */
   function stretch(leader, x, y) {
     const path = leader.querySelector("path");
-    path.dataset.was ??= path.getAttribute("d");
-    const [ax, ay, bx, by] = path.dataset.was.slice(1).split(/[L ]/).map(Number);
+    const [ax, ay, bx, by] = endsOf(path);
     path.setAttribute("d", `M${ax + x} ${ay - y}L${bx} ${by}`);
   }
 
   /** Follow a drag of what is selected, begun by `down`; `click` is what a press without a drag means. */
   function drag(down, keys, click) {
     const start = desk.mm(down);
-    const parts = keys.map(cast);
+    let parts = keys.map(cast);
     const kind = keys[0].split(":")[0];
     let way = { x: 0, y: 0 };
-    const draw = (x, y) => parts.forEach(({ move, leaders }) => {
-      shifted(move, x, y);
-      leaders.forEach((leader) => stretch(leader, x, y));
-    });
-    follow(desk.paper(), down, {
+    function draw(x, y) {
+      if (!parts[0].move[0]?.isConnected) parts = keys.map(cast); // the paper was drawn anew meanwhile
+      for (const { move, leaders } of parts) {
+        shifted(move, x, y);
+        leaders.forEach((leader) => stretch(leader, x, y));
+      }
+    }
+    follow(desk.table, down, {
       move: (event) => {
         const now = desk.mm(event);
         way = { x: now.x - start.x, y: now.y - start.y };
@@ -113,20 +121,21 @@ export function createMoving(desk, picked, send) {
 
   /** Follow the end of a leader, begun by `down`. */
   function dragTip(down, key) {
-    const leader = groupsOf(desk.svg(), key).find((group) => group.dataset.tag?.endsWith("/leader"));
-    const path = leader?.querySelector("path");
-    const was = path?.getAttribute("d") ?? "";
     let at = null;
-    follow(desk.paper(), down, {
+    let back = () => {};
+    follow(desk.table, down, {
       move: (event) => {
         at = desk.mm(event);
-        const [ax, ay] = was.slice(1).split(/[L ]/).map(Number);
-        path?.setAttribute("d", `M${ax} ${ay}L${at.x} ${Number(desk.paper().dataset.height) - at.y}`);
+        const path = groupsOf(desk.svg(), key).find((group) => group.dataset.tag?.endsWith("/leader"))?.querySelector("path");
+        if (!path) return;
+        const [ax, ay] = endsOf(path);
+        back = () => path.setAttribute("d", path.dataset.was);
+        path.setAttribute("d", `M${ax} ${ay}L${at.x} ${Number(desk.paper().dataset.height) - at.y}`);
       },
       done: () => {
         if (at) send("move-attachment", { id: key.split(":")[1], x: at.x.toFixed(3), y: at.y.toFixed(3) });
       },
-      cancel: () => path?.setAttribute("d", was),
+      cancel: () => back(),
     });
   }
 

@@ -27,7 +27,8 @@ function send(verb, values) {
 function drawn() {
   owned();
   items.wire();
-  picked.take();
+  if (chosenSince) picked.set(picked.keys());
+  else picked.take();
 }
 
 /** Say of each group which view it goes with when that is dragged: its balloons, dimensions and centre lines. */
@@ -63,7 +64,12 @@ find("#desk").addEventListener("pointerdown", (event) => {
   return moving.drag(event, keys, () => picked.set(event.shiftKey ? keys : [thing.key]));
 });
 
-window.Idiomorph.defaults.callbacks.beforeAttributeUpdated = mayUpdate;
+let chosenSince = false; // whether something else was selected after what is answered now had been asked for
+const selected = () => find("#page-state [name=selected]").value;
+document.body.addEventListener("htmx:beforeRequest", ({ detail }) => { detail.requestConfig.selected = selected(); });
+document.body.addEventListener("htmx:beforeSwap", ({ detail }) => { chosenSince = detail.requestConfig.selected !== selected(); });
+window.Idiomorph.defaults.callbacks.beforeAttributeUpdated = (name, element) =>
+  mayUpdate(name, element) && !(chosenSince && name === "value" && element.name === "selected");
 wireChanges(room, send);
 
 function toggled(key) {

@@ -72,13 +72,13 @@ export function createTools(desk, picked, send) {
     ring.setAttribute("class", "guide-line");
     ring.setAttribute("cx", String(at.x));
     ring.setAttribute("cy", String(Number(desk.paper().dataset.height) - at.y));
-    desk.svg().append(ring);
     let radius = 0;
-    follow(desk.paper(), down, {
+    follow(desk.table, down, {
       move: (event) => {
         const now = desk.mm(event);
         radius = Math.hypot(now.x - at.x, now.y - at.y);
         ring.setAttribute("r", String(radius));
+        desk.svg().append(ring);
       },
       done: () => {
         ring.remove();
@@ -92,7 +92,7 @@ export function createTools(desk, picked, send) {
   function turn(down) {
     const id = shownView();
     let by = { x: 0, y: 0 };
-    follow(desk.paper(), down, {
+    follow(desk.table, down, {
       move: (event) => {
         by = { x: (event.clientX - down.clientX) * TURN, y: (event.clientY - down.clientY) * TURN };
         hint.textContent = `Turned by ${by.x.toFixed(0)}° and ${by.y.toFixed(0)}°`;
