@@ -213,6 +213,29 @@ class HandTests(SheetCase):
         self.changed()
         self.assertEqual({"b1", "b2"} & {b.id for b in self.kept().pages[0].balloons}, {"b1"})
 
+    def test_a_row_is_dragged_while_an_answer_comes(self):
+        page, held = self.page, []
+        page.route("**/edit/set-text", lambda route: route.continue_() if held else held.append(route))
+        key = page.get_attribute(".item >> nth=4", "data-with-key")
+        page.fill('[aria-label="Name of item 1"]', "Spanner")
+        with page.expect_request("**/edit/set-text"):
+            page.keyboard.press("Enter")
+        top, own = (page.locator(".item-number").nth(k).bounding_box() for k in (0, 4))
+        page.mouse.move(own["x"] + 9, own["y"] + 9)
+        page.mouse.down()
+        page.mouse.move(own["x"] + 9, own["y"] - 6, steps=3)
+        held[0].continue_()
+        self.changed()
+        was = page.get_attribute(".item >> nth=0", "data-with-key")
+        for k in range(60):  # rows give way one after the other, each in its time
+            page.mouse.move(top["x"] + 9, top["y"] + 1 + k % 3, steps=2)
+            if page.get_attribute(".item >> nth=0", "data-with-key") != was:
+                break
+        page.mouse.up()
+        self.changed()
+        self.assertEqual(page.get_attribute(".item >> nth=0", "data-with-key"), key)
+        self.assertEqual(page.input_value('[aria-label="Name of item 2"]'), "Spanner")
+
     def test_the_menu_of_any_row_is_seen_whole(self):
         page, rows = self.page, self.page.locator("#items .item")
         for place in (0, rows.count() - 1):

@@ -7,21 +7,27 @@ import { pressing } from "../underway.js";
 export function createItems(desk, picked, send) {
   const room = find("#editor");
   let sortables = [];
+  const keyOf = (element) => element.closest(".item").dataset.withKey;
 
-  /** Let what is in a list be dragged by its number; `moved(item, to)` hears where to. */
-  function sorted(list, handle, moved) {
-    return Sortable.create(list, { handle, animation: 0, ...pressing, onEnd: ({ item, newIndex, oldIndex }) => {
-      if (newIndex !== oldIndex) moved(item, String(newIndex));
-    } });
+  /** Let what is in a list be dragged by its number; `moved(key, to)` hears what was, by its name, and where to. */
+  function sorted(list, handle, named, moved) {
+    let key = ""; // of what was taken up: the row may stand for another one when it is let go
+    const onStart = ({ item }) => { key = named(item); };
+    const onEnd = ({ newIndex, oldIndex }) => { if (newIndex !== oldIndex) moved(key, String(newIndex)); };
+    return Sortable.create(list, { handle, animation: 0, ...pressing, onStart, onEnd });
   }
 
   /** Rows and pages can be dragged, as long as their lists stand; each row knows its balloons. */
   function wire() {
-    for (const each of sortables) each.destroy();
-    sortables = desk.frozen() ? [] : [
-      sorted(find("#items"), ".item-number", (row, to) => send("move-row", { key: keyOf(row), to })),
-      sorted(find("#page-list"), ".page-number", (page, to) => send("move-page", { id: page.dataset.page, to })),
-    ];
+    const lists = desk.frozen() ? [] : [find("#items"), find("#page-list")];
+    if (lists.length !== sortables.length || lists.some((list, k) => sortables[k].el !== list)) {
+      for (const each of sortables) each.destroy();
+      const [rows, pages] = lists;
+      sortables = rows ? [
+        sorted(rows, ".item-number", keyOf, (key, to) => send("move-row", { key, to })),
+        sorted(pages, ".page-number", (page) => page.dataset.page, (id, to) => send("move-page", { id, to })),
+      ] : [];
+    }
     const numbers = new Map();
     for (const text of desk.svg().querySelectorAll('g[data-tag^="balloon:"] > text')) {
       const [id] = (text.parentNode.dataset.tag ?? "").slice(8).split("/");
@@ -32,7 +38,6 @@ export function createItems(desk, picked, send) {
     }
   }
 
-  const keyOf = (element) => element.closest(".item").dataset.withKey;
   room.addEventListener("change", (event) => {
     const field = targetOf(event);
     if (field.matches("[data-new-column]")) setColumn(field.value, { title: field.value, shown: "1" });
