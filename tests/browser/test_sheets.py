@@ -172,6 +172,30 @@ class HandTests(SheetCase):
         drawn = page.locator("#paper").text_content()
         self.assertTrue(all(words in drawn for words in ("Supplier", "What it is", "Quay Works")))
 
+    def test_every_menu_is_seen_whole_on_a_small_screen(self):
+        page = self.page
+        page.set_viewport_size({"width": 1024, "height": 700})
+        whole = """id => {
+            const menu = document.getElementById(id);
+            const box = menu.querySelector(".menu-sheet").getBoundingClientRect();
+            const corners = [[box.left + 9, box.top + 4], [box.right - 9, box.top + 4],
+                             [box.left + 9, box.bottom - 4], [box.right - 9, box.bottom - 4]];
+            return corners.every(([x, y]) => menu.contains(document.elementFromPoint(x, y)));
+        }"""
+        seen = []
+        for chosen in ("", "list:l1//name", "view:v1/caption"):
+            if chosen:
+                self.pick(chosen)
+            for menu in page.locator("details.menu").all():
+                id = menu.get_attribute("id")
+                if id in seen:
+                    continue
+                menu.locator("summary").click()
+                page.wait_for_function(whole, arg=id)
+                page.keyboard.press("Escape")
+                seen.append(id)
+        self.assertEqual(len(seen), 7, seen)
+
     def test_what_is_typed_while_a_change_is_under_way_is_kept(self):
         page = self.page
         self.pick("title")

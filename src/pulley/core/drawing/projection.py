@@ -9,11 +9,10 @@ from numpy.typing import NDArray
 from pulley.core.assembly import Assembly
 from pulley.core.drawing.cuts import Body, cuts
 from pulley.core.drawing.hidden import Asked, Placed, cut_to, stretches
-from pulley.core.drawing.turned import EDGE, OUTLINE, ROUND, Turned, turned
+from pulley.core.drawing.turned import EDGE, END_ON, OUTLINE, ROUND, Turned, turned
 from pulley.core.geometry.frames import Pose
 from pulley.core.geometry.mesh import Mesh
 
-POINT = 1e-9  # mm in the picture below which a line is a point
 CUT, TRAIL = "cut", "trail"  # kinds of lines, besides those of a part by itself
 
 
@@ -137,7 +136,7 @@ def _lines(one: Rows, two: Rows, paths: tuple[str, ...]) -> Lines:
     owner, kind = np.concatenate([one[1], two[1]]), np.concatenate([one[2], two[2]])
     hidden = np.concatenate([one[3], two[3]])
     along = points[:, 1] - points[:, 0]
-    long = along[:, 0] ** 2 + along[:, 1] ** 2 > POINT**2
+    long = along[:, 0] ** 2 + along[:, 1] ** 2 > END_ON**2
     if not long.all():
         points, owner, kind, hidden = points[long], owner[long], kind[long], hidden[long]
     return Lines(points, owner, kind, hidden, paths)

@@ -49,7 +49,7 @@ def shaded(
     tints = {tint.component: tint.colour for tint in teardown.tints if tint.colour}
     poses = tuple((path, pose.tobytes()) for path, pose in scene.poses.items())
     around = (place.picture(circle[0]).round(6).tobytes(), circle[1]) if circle else None
-    key = ("shaded", place.frame.tobytes(), hash(poses), place.factor, tuple(tints.items()), around)
+    key = ("shaded", place.frame.tobytes(), poses, place.factor, tuple(tints.items()), around)
     png = assembly.once(
         key, lambda: _drawn(assembly, scene, place, tints, (bounds[0, 0], bounds[1, 1]), (wide, tall, fine), circle)
     )

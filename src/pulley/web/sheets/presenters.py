@@ -11,7 +11,7 @@ from pulley.core.drawing.lettering import HEIGHTS
 from pulley.core.drawing.paper import SCALES, SIZES, scale_text
 from pulley.core.drawing.patterns import PATTERNS
 from pulley.core.drawing.rows import Row, row_of, rows
-from pulley.core.drawing.sheet import SMOOTH, STYLES, Page, Sheet
+from pulley.core.drawing.sheet import SMOOTH, STYLES, Column, Page, Sheet
 from pulley.core.drawing.title import title_values
 from pulley.core.drawing.views import caption_of
 from pulley.web import history
@@ -54,7 +54,7 @@ def context(
     page = page_of(sheet, page_id)
     now = services.teardown_now(row)
     drawn = drawing.page_svg(row, assembly, sheet, page, begin)
-    found = rows(assembly, sheet)
+    found, columns = rows(assembly, sheet), _text_columns(sheet)
     return {
         "sheet": row,
         "teardown": row.teardown,
@@ -72,10 +72,10 @@ def context(
         "drawn": drawn,
         "stopped": not begin,
         "mark": drawing.state_mark(row, sheet),
-        "rows": [{"row": row, "cells": _cells(sheet, row)} for row in found],
+        "rows": [{"row": r, "cells": _cells(columns, r)} for r in found],
         "left_out": _left_out(assembly, sheet),
         "widths": (0.25, 0.35, 0.5, 0.7),
-        "sorts": SORT_WORDS | {c.key: f"by {c.title}" for c in _text_columns(sheet) if c.key not in SORT_WORDS},
+        "sorts": SORT_WORDS | {c.key: f"by {c.title}" for c in columns if c.key not in SORT_WORDS},
         "follows": f"follow {row.revision} {row.teardown.revision}" if services.follows_now(sheet, now) else "",
         "behind": follow.behind_sentence(follow.behind(sheet, now)),
         "faults": follow.faults(assembly, sheet),
@@ -107,15 +107,15 @@ def _places(sheet: Sheet, page: Page) -> list[tuple[str, int]]:
     return [(words, to) for words, to in wanted if 0 <= to <= last and to != place]
 
 
-def _text_columns(sheet: Sheet) -> list[Any]:
+def _text_columns(sheet: Sheet) -> list[Column]:
     """The columns of the lists that are shown and whose cells are typed."""
     shown = {c.key: c for page in sheet.pages for parts in page.lists for c in parts.columns if c.shown}
     return [column for key, column in shown.items() if key not in ("item", "quantity", "name", "mass")]
 
 
-def _cells(sheet: Sheet, row: Row) -> list[dict[str, str]]:
+def _cells(columns: list[Column], row: Row) -> list[dict[str, str]]:
     """What a row says in each column whose cells are typed."""
-    return [{"key": c.key, "title": c.title, "text": row.texts.get(c.key, "")} for c in _text_columns(sheet)]
+    return [{"key": c.key, "title": c.title, "text": row.texts.get(c.key, "")} for c in columns]
 
 
 def _left_out(assembly: Assembly, sheet: Sheet) -> list[tuple[str, str]]:

@@ -7,6 +7,12 @@ export function closeMenus(pressed) {
   }
 }
 
+/** Close a menu; the keyboard goes back to what opened it. */
+export function closeMenu(menu) {
+  menu.removeAttribute("open");
+  menu.querySelector("summary").focus();
+}
+
 /** Whether a menu stays as it is, open or not, when the page is drawn anew. */
 export const menuStays = (menu) => "stays" in menu.dataset;
 

@@ -1,6 +1,7 @@
 // What is under way can be taken back: Escape undoes the latest of it, a drag, typing or an open menu, and nothing else.
 
 import { targetOf } from "./dom.js";
+import { closeMenu } from "./menus.js";
 
 const going = [];
 
@@ -64,13 +65,12 @@ function ofField(field) {
   return true;
 }
 
-/** The menu that is open, or the one that holds something, closes; the keyboard goes back to what opened it. */
+/** The menu that is open, or the one that holds something, closes. */
 function ofMenu(inside) {
   const open = [...document.querySelectorAll("details.menu[open], details.view-menu[open]")];
   const menu = open.findLast((each) => (inside ? each.contains(inside) : true));
   if (!menu) return false;
-  menu.removeAttribute("open");
-  menu.querySelector("summary").focus();
+  closeMenu(menu);
   return true;
 }
 

@@ -2,6 +2,7 @@
 
 import Sortable from "../../vendor/sortablejs/sortable.min.js";
 import { find, onClick, targetOf } from "../dom.js";
+import { closeMenu } from "../menus.js";
 import { pressing } from "../underway.js";
 
 export function createItems(desk, picked, send) {
@@ -59,7 +60,7 @@ export function createItems(desk, picked, send) {
       const place = [...column.parentNode.children].indexOf(column);
       setColumn(column.dataset.key, { to: String(Math.max(place - 1, 0)) });
     },
-    ".item-menu button": (button) => button.closest("details").removeAttribute("open"),
+    ".item-menu button": (button) => closeMenu(button.closest("details")),
     "[data-select-row]": (button) => {
       const own = (button.closest(".item").getAttribute("data-balloons") ?? "").split(" ").filter(Boolean);
       picked.set(own);

@@ -78,7 +78,7 @@ export function createTools(desk, picked, send) {
         const now = desk.mm(event);
         radius = Math.hypot(now.x - at.x, now.y - at.y);
         ring.setAttribute("r", String(radius));
-        desk.svg().append(ring);
+        desk.svg().append(ring); // at each move: the paper may be another by then
       },
       done: () => {
         ring.remove();
