@@ -1,5 +1,7 @@
 """Compile the kernels, or load them from their cache, before somebody waits for them."""
 
+from dataclasses import replace
+
 import numpy as np
 
 from pulley.core.assembly import Assembly, Leaf, Part
@@ -9,8 +11,9 @@ from pulley.core.drawing.layout import first_sheet
 from pulley.core.geometry.mesh import box_mesh
 from pulley.core.motion.travel import Screw
 from pulley.core.planning.ways_out import ways_out
-from pulley.core.publish.picture import render
-from pulley.core.teardown import Teardown
+from pulley.core.render import software
+from pulley.core.render.scene import plain_scene
+from pulley.core.teardown import Look, Teardown
 
 
 def warm() -> None:
@@ -24,7 +27,8 @@ def warm() -> None:
     ways_out(scene, ["a"])
     scene.contact("a", "b", np.array([0.0, 0.0, 1.0]))
     scene.contact_turning("a", "b", Screw.about((-50, 0, 0), (0, -1, 0), 90, 0))
-    render(assembly, {c.path: c.pose for c in boxes}, None, (8, 6))
+    plain = plain_scene(assembly, {c.path: c.pose for c in boxes})
+    software.paint(replace(plain, look=Look("edges", shadows=True)), (16, 12), True)
     sunk = np.eye(4)
     sunk[:3, 3] = 3.0, 3.0, 5.0
     crossing = Assembly("crossing", (*boxes, Leaf("c", "c", None, sunk, part)))

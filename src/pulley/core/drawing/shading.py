@@ -7,12 +7,12 @@ from numpy.typing import NDArray
 from PIL import Image
 
 from pulley.core.assembly import Assembly
-from pulley.core.colours import PLAIN
+from pulley.core.colours import PLAIN, from_hex
 from pulley.core.drawing.paper import Box
 from pulley.core.drawing.rims import rims
 from pulley.core.drawing.scene import Placing, Scene, picture_bounds
 from pulley.core.geometry.frames import apply
-from pulley.core.publish.picture import fill
+from pulley.core.geometry.raster import fill
 from pulley.core.teardown import Teardown
 
 PER_MM = 8.0  # pixels a mm of paper, about 200 to the inch
@@ -77,7 +77,7 @@ def _drawn(
         triangles = np.column_stack([flat, -seen[:, 2]])[leaf.part.mesh.triangles]
         toward = _toward(triangles) | ~rims(leaf.part.mesh).closed
         bright = (leaf.part.mesh.normals @ (place.frame @ pose[:3, :3]).T) @ LIGHT
-        tone = np.array(_rgb(tints[path]) if path in tints else leaf.colour or PLAIN)
+        tone = np.array(from_hex(tints[path]) if path in tints else leaf.colour or PLAIN)
         tones = 0.62 + 0.38 * np.clip(bright, 0, 1)[leaf.part.mesh.triangles].mean(1)
         fill(image, depth, triangles[toward], tones[toward], 0.25 + 0.75 * tone)
     shown = np.isfinite(depth)
@@ -92,10 +92,6 @@ def _toward(triangles: NDArray[np.float64]) -> NDArray[np.bool_]:
     """Which triangles (m, 3, 3) of pixels show their outside: those that run clockwise, as pixels count downward."""
     a, b = triangles[:, 1] - triangles[:, 0], triangles[:, 2] - triangles[:, 0]
     return np.asarray(a[:, 0] * b[:, 1] - a[:, 1] * b[:, 0] < 0)
-
-
-def _rgb(colour: str) -> tuple[float, ...]:
-    return tuple(int(colour[k : k + 2], 16) / 255 for k in (1, 3, 5))
 
 
 def _png(image: NDArray[np.float64], seen: NDArray[np.bool_]) -> bytes:

@@ -59,6 +59,37 @@ def depth_at(x, y, a, b, c, area):  # noqa: ANN001, ANN201
 
 
 @njit(cache=True, nogil=True)
+def fill(image, depth, triangles, tones, colour):  # noqa: ANN001, ANN201
+    """Draw triangles, each in its tone of the colour, where nothing nearer was drawn.
+
+    Parameters
+    ----------
+    image : (h, w, 3) float64
+        sRGB from 0 to 1.
+    depth : (h, w) float64
+        Of what is nearest so far; it grows away from the eye.
+    triangles : (k, 3, 3) float64
+        Corners: pixels from the upper left corner, and a depth.
+    tones : (k,) float64
+    colour : (3,) float64
+    """
+    height, width = depth.shape
+    for i in range(len(triangles)):
+        a, b, c = triangles[i, 0], triangles[i, 1], triangles[i, 2]
+        area = area_of(a, b, c)
+        if area == 0.0:
+            continue
+        left, right, top, bottom = pixel_box(a, b, c, height, width)
+        for y in range(top, bottom + 1):
+            for x in range(left, right + 1):
+                w = depth_at(x, y, a, b, c, area)
+                if w < depth[y, x]:
+                    depth[y, x] = w
+                    for k in range(3):
+                        image[y, x, k] = colour[k] * tones[i]
+
+
+@njit(cache=True, nogil=True)
 def cover(depth, owner, stamp, seen, triangles, k):  # noqa: ANN001, ANN201
     """Draw triangles as component ``k`` into an identity buffer; how many pixels they cover by themselves.
 

@@ -223,21 +223,18 @@ def dashes(line: Polyline, pattern: Sequence[float], width: float) -> NDArray[np
     [[0.0, 4.0], [6.0, 10.0]]
     """
     spans = np.linalg.norm(np.diff(line, axis=0), axis=1)
-    if not pattern:
-        drawn = [pair for pair, span in zip(pairwise(line), spans, strict=True) if span > NOTHING]
-        return np.array(drawn).reshape(-1, 2, 3)
-    scale = max(width, float(spans.sum()) * len(pattern) / (MOST * sum(pattern)))
-    element, left = 0, pattern[0] * scale
-    found = []
-    for (a, b), span in zip(pairwise(line), spans.tolist(), strict=True):
-        at = 0.0
-        while at < span - NOTHING:
-            end = min(at + left, span)
-            if element % 2 == 0:
-                found.append([a + (b - a) * (at / span), a + (b - a) * (end / span)])
-            left -= end - at
-            at = end
-            if left <= NOTHING:
-                element = (element + 1) % len(pattern)
-                left = pattern[element] * scale
-    return np.array(found).reshape(-1, 2, 3)
+    kept = spans > NOTHING
+    if not pattern or not kept.any():
+        return np.stack([line[:-1], line[1:]], axis=1)[kept]
+    bends = np.concatenate([[0.0], np.cumsum(spans[kept])])
+    points = np.vstack([line[:-1][kept][:1], line[1:][kept]])
+    scale = max(width, float(bends[-1]) * len(pattern) / (MOST * sum(pattern)))
+    ends = np.cumsum(pattern) * scale  # of the elements of one period
+    starts = np.arange(int(bends[-1] / ends[-1]) + 1) * ends[-1]
+    breaks = (starts[:, None] + ends).ravel()
+    cuts = np.sort(np.concatenate([bends, breaks[breaks < bends[-1]]]))
+    middles = (cuts[:-1] + cuts[1:]) / 2
+    element = np.searchsorted(ends, middles % ends[-1], side="right")
+    drawn = (element % 2 == 0) & (np.diff(cuts) > NOTHING)
+    at = np.column_stack([np.interp(cuts, bends, points[:, axis]) for axis in range(3)])
+    return np.stack([at[:-1], at[1:]], axis=1)[drawn]

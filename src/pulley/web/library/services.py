@@ -20,7 +20,7 @@ from pulley.core import assembly as core
 from pulley.core.errors import PulleyError
 from pulley.core.formats import gltf
 from pulley.core.formats.step import check_file, read_step
-from pulley.core.publish.picture import png
+from pulley.core.render.painter import png
 from pulley.core.store import keep_meshes, load_mesh
 from pulley.web.jobs.models import Job
 from pulley.web.jobs.registry import Report

@@ -8,7 +8,7 @@ from django.utils.cache import patch_cache_control
 from django.views.decorators.http import require_GET
 
 from pulley.core import teardown as core
-from pulley.core.publish.picture import is_whole, png
+from pulley.core.render.painter import is_whole, png
 from pulley.core.score.stages import displacements, poses_at
 from pulley.web.accounts.requests import UserRequest
 from pulley.web.door import sent_by, whole
@@ -51,7 +51,7 @@ def _picture(
 ) -> FileResponse:
     """Everything as it stands after so many steps, drawn once and kept."""
     assembly = core_assembly(row.assembly)
-    name = place_of(f"{row.assembly.model[:8]}{key}", ".step.png")
+    name = place_of(f"{row.assembly.model[:8]}{key}", ".card.png")
     picture = geometry.found(name)
     if not is_whole(picture):
         state = displacements(assembly, teardown)[played]
