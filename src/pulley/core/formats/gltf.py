@@ -21,22 +21,10 @@ def to_glb(assembly: Assembly) -> bytes:
     millimetres with Z up into metres with Y up. Equal parts share their vertex data; each mesh has
     its triangles and, as a second primitive, its exact edges as lines.
     """
-    book = _Book()
+    book = Book()
     nodes = [book.node(leaf) for leaf in assembly.leaves]
     root = gltf.Node(name="assembly", matrix=TO_GLTF, children=[k + 1 for k in range(len(nodes))])
-    document = gltf.GLTF2(
-        asset=gltf.Asset(version="2.0", generator="Pulley"),
-        scene=0,
-        scenes=[gltf.Scene(nodes=[0])],
-        nodes=[root, *nodes],
-        meshes=book.meshes,
-        materials=book.materials,
-        accessors=book.accessors,
-        bufferViews=book.views,
-        buffers=[gltf.Buffer(byteLength=len(book.data))],
-    )
-    document.set_binary_blob(bytes(book.data))
-    return b"".join(document.save_to_bytes())
+    return book.to_bytes([root, *nodes])
 
 
 def linear(colour: Colour) -> list[float]:
@@ -50,7 +38,7 @@ def linear(colour: Colour) -> list[float]:
 
 
 @dataclass
-class _Book:
+class Book:
     """The tables of a glTF file while it is written; whatever was entered before is shared."""
 
     data: bytearray = field(default_factory=bytearray)
@@ -60,10 +48,39 @@ class _Book:
     meshes: list[gltf.Mesh] = field(default_factory=list)
     _shapes: dict[str, list[gltf.Primitive]] = field(default_factory=dict)
     _mesh_of: dict[tuple[str, int], int] = field(default_factory=dict)
+    _numbers_of: dict[tuple[bytes, str], int] = field(default_factory=dict)
     _material_of: dict[tuple[Any, ...], int] = field(default_factory=dict)
 
-    def node(self, leaf: Leaf) -> gltf.Node:
-        material = self.material(leaf.colour or PLAIN, not leaf.part.mesh.closed)
+    def to_bytes(self, nodes: list[gltf.Node], top: tuple[int, ...] = (0,), **more: Any) -> bytes:
+        """The file: its nodes, those at the top of its scene, and whatever else of glTF's tables there is."""
+        document = gltf.GLTF2(
+            asset=gltf.Asset(version="2.0", generator="Pulley"),
+            scene=0,
+            scenes=[gltf.Scene(nodes=list(top))],
+            nodes=nodes,
+            meshes=self.meshes,
+            materials=self.materials,
+            accessors=self.accessors,
+            bufferViews=self.views,
+            buffers=[gltf.Buffer(byteLength=len(self.data))],
+            **more,
+        )
+        document.set_binary_blob(bytes(self.data))
+        return b"".join(document.save_to_bytes())
+
+    def numbers(self, rows: NDArray[np.float64], kind: str, bounded: bool = False) -> int:
+        """Plain numbers, as animations have them: rows (n, k), or (n,) of SCALAR; equal ones are entered once."""
+        rows = rows.astype(np.float32)
+        key = rows.tobytes(), kind
+        if key not in self._numbers_of:
+            low, high = (rows.min(0), rows.max(0)) if bounded else (None, None)
+            bounds = (np.atleast_1d(low).tolist(), np.atleast_1d(high).tolist()) if bounded else (None, None)
+            self._numbers_of[key] = self._enter(rows, None, gltf.FLOAT, kind, len(rows), *bounds)
+        return self._numbers_of[key]
+
+    def node(self, leaf: Leaf, colour: Colour | None = None) -> gltf.Node:
+        """The node of a leaf at home, in its own colour unless another is given."""
+        material = self.material(colour or leaf.colour or PLAIN, not leaf.part.mesh.closed)
         key = leaf.part.mesh.key, material
         if key not in self._mesh_of:
             surface, *lines = self.shape(leaf.part.mesh)
@@ -111,7 +128,7 @@ class _Book:
     def _enter(
         self,
         rows: NDArray[Any],
-        target: int,
+        target: int | None,
         component: int,
         kind: str,
         count: int,

@@ -1,1 +1,1 @@
-"""What leaves the house: pictures now; films, guides and animated glTF as they arrive."""
+"""What leaves Pulley: films, pictures, 3D files, guides, pages and tables. All of it is read from the Score."""

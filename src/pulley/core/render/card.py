@@ -292,7 +292,7 @@ class Painter:
     def _edges(self, scene: Scene, through: Pose, tile: Tile, grain: float) -> None:
         if scene.look.display == "shaded":
             return
-        self._bands(through, tile, grain, 0.0)
+        self._bands(through, tile, grain)
         self.context.enable_only(moderngl.DEPTH_TEST)
         for edges, count in self._inked(scene.items, ink_of):
             edges.render(instances=count)
@@ -315,10 +315,10 @@ class Painter:
                 found.append((shape.edges, len(alike)))
         return found
 
-    def _bands(self, through: Pose, tile: Tile, width: float, cap: float) -> None:
+    def _bands(self, through: Pose, tile: Tile, width: float) -> None:
         band = self.band
         band["view_clip"].write(_columns(through))
-        band["size"], band["width"], band["cap"], band["pattern"] = tile[2:], width, cap, (0.0, 0.0)
+        band["size"], band["width"], band["pattern"] = tile[2:], width, (0.0, 0.0)
 
     def _trails(self, scene: Scene, through: Pose, tile: Tile, grain: float) -> None:
         if scene.dashes is None or not len(scene.dashes):
@@ -328,7 +328,7 @@ class Painter:
         lines = self.context.vertex_array(
             self.band, [(ends, "3f", "position"), (place, "16f 4f /i", "pose", "tint")], mode=moderngl.LINES
         )
-        self._bands(through, tile, grain * max(scene.line.width * PIXELS, 0.75), 1.0)
+        self._bands(through, tile, grain * max(scene.line.width * PIXELS, 0.75))
         self.context.enable_only(moderngl.NOTHING if scene.line.through else moderngl.DEPTH_TEST)
         lines.render(instances=1)
         for each in (lines, ends, place):

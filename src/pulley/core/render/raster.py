@@ -14,7 +14,7 @@ import numpy as np
 from numba import njit
 
 NOTHING = -1  # the triangle of a sample that sees none
-ON_PLANE = 4e-5  # of the distance: how far a line may lie behind the face that it bounds
+ON_PLANE = 1e-4  # of the distance: how far a line may lie behind the face that it bounds
 
 
 @njit(cache=True, nogil=True)
@@ -409,7 +409,7 @@ def bytes_of(picture, out):  # noqa: ANN001, ANN201
             out[y, x, 3] = int(min(alpha, 1.0) * 255.0 + 0.5)
 @njit(cache=True, nogil=True)
 def bands(  # noqa: ANN201
-    ends, owner, nearness, planes, width, cap, ink, parallel, hidden, on, off, cover, inks,  # noqa: ANN001
+    ends, owner, nearness, planes, width, ink, parallel, hidden, on, off, cover, inks,  # noqa: ANN001
 ):
     """Draw lines as bands of an even width: how much of a pixel they cover, and in which ink.
 
@@ -418,8 +418,8 @@ def bands(  # noqa: ANN201
     ends : (k, 2, 4) float64
         Ends of lines as `place` gives points, in samples.
     owner, nearness, planes : as `faces` fills them
-    width, cap : float
-        In pixels; how far a band goes on beyond its ends, in widths.
+    width : float
+        In pixels; a band goes on for half of it beyond its ends, so that the next one joins.
     ink : int
     hidden : int
         0: what faces cover is left out. 1: it alone is drawn. 2: all is drawn.
@@ -450,7 +450,7 @@ def bands(  # noqa: ANN201
         span = math.sqrt(dx * dx + dy * dy)
         ux, uy = (dx / span, dy / span) if span > 1e-9 else (1.0, 0.0)
         steep = abs(uy) > abs(ux)
-        edge = half + 1.0 + cap * width
+        edge = width + 1.0
         low, high = (min(ya, yb), max(ya, yb)) if steep else (min(xa, xb), max(xa, xb))
         size, aside = (height, wide) if steep else (wide, height)
         if high < -edge or low > size + edge:
@@ -465,7 +465,7 @@ def bands(  # noqa: ANN201
                 x, y = (k, m) if steep else (m, k)
                 px, py = x + 0.5 - xa, y + 0.5 - ya
                 along = px * ux + py * uy
-                beyond = max(-along, along - span) - cap * half
+                beyond = max(-along, along - span) - half
                 share = min(half + 0.5 - abs(px * uy - py * ux), 0.5 - beyond, 1.0)
                 share = min(share, width)
                 if share <= 0.0 or (share <= cover[y, x] and hidden != 0):

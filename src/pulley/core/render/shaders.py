@@ -100,7 +100,6 @@ layout(lines) in;
 layout(triangle_strip, max_vertices = 4) out;
 uniform vec2 size;
 uniform float width;
-uniform float cap;
 in vec4 line_colour[];
 in vec3 line_place[];
 out vec4 colour;
@@ -122,7 +121,7 @@ void main() {
   float span = length(way);
   vec2 ahead = span > 1e-6 ? way / span : vec2(1.0, 0.0);
   vec2 aside = vec2(-ahead.y, ahead.x) * width * 0.5;
-  vec2 reach = ahead * cap * width * 0.5;
+  vec2 reach = ahead * width * 0.5;
   float length = distance(line_place[0], line_place[1]);
   corner(a, aside - reach, 0.0);
   corner(a, -aside - reach, 0.0);

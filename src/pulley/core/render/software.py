@@ -263,9 +263,9 @@ def _ink(
     if quiet:
         colours.append(ink_of(quiet[0]))
 
-    def draw(ends: NDArray[np.float64], width: float, ink: int, hidden: int = 0, cap: float = 0.0, dash: tuple[float, float] = (0.0, 0.0)) -> None:
+    def draw(ends: NDArray[np.float64], width: float, ink: int, hidden: int = 0, dash: tuple[float, float] = (0.0, 0.0)) -> None:
         raster.bands(
-            ends, cast.owner, cast.nearness, cast.planes, width, cap, ink, lens.parallel, hidden, *dash, cover, inks
+            ends, cast.owner, cast.nearness, cast.planes, width, ink, lens.parallel, hidden, *dash, cover, inks
         )
 
     if scene.look.display != "shaded":
@@ -274,7 +274,7 @@ def _ink(
             draw(_edges(stock, quiet, lens), grain, 3)
     if scene.dashes is not None and len(scene.dashes):
         width = grain * max(scene.line.width * PIXELS, 0.75)
-        draw(_lines(scene.dashes, lens), width, 2, 2 if scene.line.through else 0, 1.0)
+        draw(_lines(scene.dashes, lens), width, 2, 2 if scene.line.through else 0)
     if scene.look.display == "dashed":
         size = 2 * ball(scene)[1]
         draw(_edges(stock, scene.items, lens), grain, 1, 1, dash=(HIDDEN_DASH[0] * size, HIDDEN_DASH[1] * size))
