@@ -9,11 +9,11 @@ import sys
 
 from pulley.core.errors import PulleyError
 from pulley.core.geometry.mesh import box_mesh
-from pulley.core.kernel import step
+from pulley.core.kernel import step, write
 from pulley.core.kernel.guard import fence, python_places
 from pulley.core.kernel.protocol import Order, error_line, progress_line
 
-OPERATIONS = {"read step": step.read_into}
+OPERATIONS = {"read step": step.read_into, "write step": write.write_from}
 
 
 def report(share: float, message: str) -> None:

@@ -34,20 +34,30 @@ def _cell(text: str, key: str) -> str | float:
 
 
 def csv_bytes(rows: Iterable[Row], columns: Sequence[Column]) -> bytes:
-    """A list as CSV in UTF-8 with a mark of its encoding; what a spreadsheet would run gets a quote before it."""
+    """A list as CSV."""
+    return csv_of(table(rows, columns))
+
+
+def csv_of(lines: Iterable[Sequence[str | float]]) -> bytes:
+    """A table as CSV in UTF-8 with a mark of its encoding; what a spreadsheet would run gets a quote before it."""
     buffer = io.StringIO(newline="")
     writer = csv.writer(buffer)
-    for line in table(rows, columns):
+    for line in lines:
         writer.writerow([f"'{cell}" if isinstance(cell, str) and cell.startswith(FORMULA) else cell for cell in line])
     return buffer.getvalue().encode("utf-8-sig")
 
 
 def xlsx_bytes(rows: Iterable[Row], columns: Sequence[Column], title: str) -> bytes:
-    """A list as a workbook of one sheet, texts as texts whatever they begin with."""
+    """A list as a workbook."""
+    return xlsx_of(table(rows, columns), [column.width for column in columns], title)
+
+
+def xlsx_of(lines: Iterable[Sequence[str | float]], widths: Sequence[float], title: str) -> bytes:
+    """A table as a workbook of one sheet, its columns so many mm wide, texts as texts whatever they begin with."""
     book = Workbook()
     page = book.active
     page.title = re.sub(r"[\\/*?:\[\]]", " ", CONTROL.sub("", title))[:31].strip() or "Parts list"
-    for r, line in enumerate(table(rows, columns), 1):
+    for r, line in enumerate(lines, 1):
         for c, cell in enumerate(line, 1):
             place = page.cell(r, c)
             place.value = CONTROL.sub("", cell) if isinstance(cell, str) else cell
@@ -55,8 +65,8 @@ def xlsx_bytes(rows: Iterable[Row], columns: Sequence[Column], title: str) -> by
                 place.data_type = "s"
             place.font = Font(bold=r == 1)
             place.alignment = Alignment(vertical="top", wrap_text=True)
-    for c, column in enumerate(columns, 1):
-        page.column_dimensions[get_column_letter(c)].width = max(column.width / 2, 6)
+    for c, width in enumerate(widths, 1):
+        page.column_dimensions[get_column_letter(c)].width = max(width / 2, 6)
     page.freeze_panes = "A2"
     buffer = io.BytesIO()
     book.save(buffer)
