@@ -14,14 +14,20 @@ from pulley.core.geometry.mesh import Mesh
 TO_GLTF = [0.001, 0, 0, 0, 0, 0, -0.001, 0, 0, 0.001, 0, 0, 0, 0, 0, 1]  # mm, Z up -> metres, Y up; by column
 
 
-def to_glb(assembly: Assembly) -> bytes:
+def to_glb(assembly: Assembly, grain: float = 0.0) -> bytes:
     """The assembly at home as GLB bytes.
 
     One node a leaf, named by its path (also in ``extras.path``), under one root node that turns
     millimetres with Z up into metres with Y up. Equal parts share their vertex data; each mesh has
     its triangles and, as a second primitive, its exact edges as lines.
+
+    Parameters
+    ----------
+    assembly : Assembly
+    grain : float
+        Mm that points are rounded to, for a file that packs well; normals then have 1/256 as theirs.
     """
-    book = Book()
+    book = Book(grain)
     nodes = [book.node(leaf) for leaf in assembly.leaves]
     root = gltf.Node(name="assembly", matrix=TO_GLTF, children=[k + 1 for k in range(len(nodes))])
     return book.to_bytes([root, *nodes])
@@ -41,6 +47,7 @@ def linear(colour: Colour) -> list[float]:
 class Book:
     """The tables of a glTF file while it is written; whatever was entered before is shared."""
 
+    grain: float = 0.0
     data: bytearray = field(default_factory=bytearray)
     views: list[gltf.BufferView] = field(default_factory=list)
     accessors: list[gltf.Accessor] = field(default_factory=list)
@@ -103,10 +110,10 @@ class Book:
     def shape(self, mesh: Mesh) -> list[gltf.Primitive]:
         """Triangles and, where there are any, edges; entered once for each mesh."""
         if mesh.key not in self._shapes:
-            points = gltf.Attributes(POSITION=self.vectors(mesh.vertices), NORMAL=self.vectors(_unit_normals(mesh)))
+            points = gltf.Attributes(POSITION=self.points(mesh.vertices), NORMAL=self.vectors(self._normals(mesh)))
             primitives = [gltf.Primitive(attributes=points, indices=self.indices(mesh.triangles))]
             if len(mesh.edges):
-                ends = gltf.Attributes(POSITION=self.vectors(mesh.edges))
+                ends = gltf.Attributes(POSITION=self.points(mesh.edges))
                 ink = self.material(EDGE_INK)
                 pairs = mesh.edge_pairs
                 primitives.append(
@@ -114,6 +121,14 @@ class Book:
                 )
             self._shapes[mesh.key] = primitives
         return self._shapes[mesh.key]
+
+    def points(self, rows: NDArray[np.float64]) -> int:
+        """Points in mm (n, 3)."""
+        return self.vectors(np.round(rows / self.grain) * self.grain if self.grain else rows)
+
+    def _normals(self, mesh: Mesh) -> NDArray[np.float64]:
+        normals = _unit_normals(mesh)
+        return np.round(normals * 256) / 256 if self.grain else normals
 
     def vectors(self, rows: NDArray[np.float64]) -> int:
         rows = rows.astype(np.float32)

@@ -10,6 +10,7 @@ from django.utils import timezone
 from django.views.decorators.cache import never_cache
 from django.views.decorators.http import require_GET, require_POST
 
+from pulley.core.publish.watched import seen
 from pulley.core.score.compose import compose
 from pulley.web.accounts.requests import UserRequest
 from pulley.web.editor import presenters, services
@@ -77,7 +78,7 @@ def watch(request: UserRequest, token: str) -> HttpResponse:
         "cameras": teardown.cameras,
         "duration": score.duration,
         "speeds": presenters.SPEEDS,
-        "state": json.dumps(presenters.seen(assembly, teardown, score)),
+        "state": json.dumps(seen(assembly, teardown, score)),
     }
     return render(request, "publishing/watch.html", context)
 

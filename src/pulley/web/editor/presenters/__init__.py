@@ -10,6 +10,7 @@ from pulley.core import teardown as core
 from pulley.core.assembly import Assembly
 from pulley.core.camera import FOV, MARGIN
 from pulley.core.contact.check import Verdict
+from pulley.core.publish.watched import seen
 from pulley.core.quantities import plain, round_pitch, shown
 from pulley.core.score.compose import Score, compose
 from pulley.core.score.shots import orbit_shots, saved_home
@@ -159,24 +160,6 @@ def _state(
         "orbits": _trials(assembly, teardown),
         "pitch": pitch_of(chosen, assembly),
         "unit": chosen.unit,
-    }
-
-
-def seen(assembly: Assembly, teardown: core.Teardown, score: Score) -> dict[str, Any]:
-    """What anybody who watches a teardown sees of it: the Score and how it is drawn."""
-    home = saved_home(teardown)
-    return {
-        "score": score.to_json(),
-        "trails": teardown.trails_shown,
-        "line": {**vars(teardown.line), "pattern": PATTERNS[teardown.line.line]},
-        "look": vars(teardown.look),
-        "tints": {tint.component: {"colour": tint.colour, "opacity": tint.opacity} for tint in teardown.tints},
-        "up": teardown.bearings.up,
-        "directions": visibility.standard_directions(teardown) | visibility.pictorial_directions(teardown),
-        "hidden": teardown.hidden,
-        "cameras": [asdict(camera) for camera in teardown.cameras],
-        "home": home and asdict(home),
-        "fitting": {"direction": visibility.quarter(teardown), "margin": MARGIN, "fov": FOV},
     }
 
 

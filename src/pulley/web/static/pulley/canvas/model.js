@@ -6,8 +6,10 @@ import * as THREE from "../../vendor/three/three.min.js";
 export function addModel(stage) {
   const { items, scene } = stage;
 
-  stage.load = async (address) => {
-    const gltf = await new THREE.GLTFLoader().loadAsync(address);
+  /** Load the GLB at an address, or one that is here already, as bytes. */
+  stage.load = async (model) => {
+    const loader = new THREE.GLTFLoader();
+    const gltf = await (typeof model === "string" ? loader.loadAsync(model) : loader.parseAsync(model, ""));
     const root = gltf.scene.children[0];
     root.matrix.identity();
     root.matrix.decompose(root.position, root.quaternion, root.scale);

@@ -15,8 +15,8 @@ export function createScene(box, canvas, onTime = () => {}) {
   const look = createLook(stage);
   const player = createPlayer(stage, trails, onTime);
 
-  async function load(address) {
-    await stage.load(address);
+  async function load(model) {
+    await stage.load(model);
     trails.scaleTo(stage.bounds([...stage.items.keys()]));
   }
 

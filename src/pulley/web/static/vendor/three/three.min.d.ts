@@ -35,3 +35,4 @@ export { GLTFLoader } from "three/examples/jsm/loaders/GLTFLoader.js";
 export { LineMaterial } from "three/examples/jsm/lines/LineMaterial.js";
 export { LineSegments2 } from "three/examples/jsm/lines/LineSegments2.js";
 export { LineSegmentsGeometry } from "three/examples/jsm/lines/LineSegmentsGeometry.js";
+export { gunzipSync } from "fflate";
