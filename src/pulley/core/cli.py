@@ -1,4 +1,4 @@
-"""The headless commands: inspect, travel, check, matches, along, fits, propose, sheet. Core alone, no database.
+"""The headless commands: inspect, travel, check, matches, along, fits, propose, sheet, export. Core alone, no database.
 
 Exit status: 0 fine, 1 the answer is "no" (a snag was found), 2 bad input.
 """
@@ -211,6 +211,20 @@ def make_sheet(args: argparse.Namespace) -> tuple[dict[str, Any], int]:
     return command.run(args, _assembly(args.file)), 0
 
 
+def export(args: argparse.Namespace) -> tuple[dict[str, Any], int]:
+    """A film, a picture, a 3D file, a guide, a page or a table of a teardown, as the kind that OUT ends with."""
+    from pulley.core.publish import command
+
+    assembly, teardown = _teardown(args)
+    return command.run(args, assembly, teardown, Folder(default_store()))
+
+
+def _plain_export(answer: dict[str, Any]) -> str:
+    from pulley.core.publish import command
+
+    return command.sentence(answer)
+
+
 def _plain_sheet(answer: dict[str, Any]) -> str:
     pages = "; ".join(f"{page['paper']}, {page['balloons']} balloons" for page in answer["pages"])
     return "\n".join([f"{answer['output']}: {pages}; scale {', '.join(answer['scales'])}", *answer["faults"]])
@@ -300,11 +314,12 @@ COMMANDS = (
     ("fits", list_fits, _plain_fits),
     ("propose", propose_teardown, _plain_proposal),
     ("sheet", make_sheet, _plain_sheet),
+    ("export", export, _plain_export),
 )
 ALONG = "X,Y,Z; or X,Y,Z:X,Y,Z from point to point; or axis:, normal: or edge: and PATH, with @X,Y,Z for which one"
 
 
-def _parser() -> argparse.ArgumentParser:
+def _parser(named: str) -> argparse.ArgumentParser:
     parser = _Parser(prog="pulley", description="Exploded views that come apart the way the real thing does.")
     commands = parser.add_subparsers(dest="command", required=True)
     for name, run, plain in COMMANDS:
@@ -329,6 +344,8 @@ def _parser() -> argparse.ArgumentParser:
             _proposal_arguments(command)
         if name == "sheet":
             _sheet_arguments(command)
+        if name == "export":
+            _export_arguments(command, named)
         if name == "matches":
             command.add_argument("step", metavar="STEP", help="the step's id")
     return parser
@@ -363,6 +380,13 @@ def _sheet_arguments(command: argparse.ArgumentParser) -> None:
     command.add_argument("--progress", action="store_true", help="say on standard error how far it is")
 
 
+def _export_arguments(command: argparse.ArgumentParser, named: str) -> None:
+    if named == "export":  # what makes the files takes a second to load
+        from pulley.core.publish.command import arguments
+
+        arguments(command)
+
+
 def _negative_vector(argv: Sequence[str]) -> list[str]:
     """``--along -1,0,0`` reads like an option to argparse; join the two."""
     joined: list[str] = []
@@ -377,7 +401,8 @@ def _negative_vector(argv: Sequence[str]) -> list[str]:
 def main(argv: Sequence[str] | None = None) -> int:
     """Run one command; see the module."""
     try:
-        args = _parser().parse_args(_negative_vector(sys.argv[1:] if argv is None else argv))
+        words = sys.argv[1:] if argv is None else argv
+        args = _parser(next(iter(words), "")).parse_args(_negative_vector(words))
         answer, status = args.run(args)
     except PulleyError as error:
         print(f"pulley: {error}", file=sys.stderr)

@@ -99,5 +99,3 @@ def graphml(graph: nx.MultiDiGraph) -> bytes:
 def graph_json(graph: nx.MultiDiGraph) -> bytes:
     """A graph as JSON: its nodes and its edges."""
     return json.dumps(nx.node_link_data(graph, edges="edges"), ensure_ascii=False, indent=1).encode()
-
-

@@ -5,14 +5,12 @@ renders only what is missing. The parts of a film, and so the film, do not depen
 """
 
 import io
-import json
+import itertools
 import os
 import threading
 from collections.abc import Callable, Iterator
-from concurrent.futures import ThreadPoolExecutor
-from dataclasses import asdict, replace
+from concurrent.futures import FIRST_EXCEPTION, ThreadPoolExecutor, wait
 from fractions import Fraction
-from hashlib import sha256
 from pathlib import Path
 from typing import Any
 
@@ -22,12 +20,13 @@ from av.video.reformatter import Colorspace
 from PIL import Image
 
 from pulley.core.errors import PulleyError
-from pulley.core.files import version_of, write_whole
-from pulley.core.formats import teardown as teardown_json
+from pulley.core.files import write_whole
 from pulley.core.publish.frames import Take
 from pulley.core.publish.timeline import captions, vtt_text, webvtt
+from pulley.core.render.painter import encoded
 
 os.environ.setdefault("SVT_LOG", "1")  # the AV1 encoder tells only of errors
+GIVE_WAY = 10  # niceness of whoever renders, so that somebody who works on the same machine does not feel it
 PART = 3.0  # seconds of a part; one can seek to where a part begins
 Report = Callable[[float, str], None]
 ENCODERS: dict[str, tuple[str, dict[str, str]]] = {
@@ -60,62 +59,61 @@ def make(take: Take, folder: Path, report: Report = lambda share, words: None, w
     whole = folder / f"film.{take.film.kind}"
     if whole.is_file():
         return whole
-    numbers = range(parts(take))
-    frames = take.line.frames
-    done = sum(_length(take, number) for number in numbers if _path(folder, number).is_file())
-    stopped: list[BaseException] = []
-
-    def tell() -> None:
-        nonlocal done
-        done += 1
-        if stopped:
-            raise stopped[0]
-        report(0.97 * done / frames, f"Frame {min(done, frames)} of {frames}")
-
-    def work(number: int) -> None:
-        try:
-            render_part(take, folder, number, tell)
-        except BaseException as error:
-            stopped.append(error)
-            raise
-
-    missing = [number for number in numbers if not _path(folder, number).is_file()]
+    folder.mkdir(parents=True, exist_ok=True)
     try:
-        with ThreadPoolExecutor(workers or os.cpu_count() or 1) as pool:
-            for _ in pool.map(work, missing):
-                pass
+        _render_missing(take, folder, report, workers or os.cpu_count() or 1)
         report(0.98, "Joining the parts")
         aside = folder / f".new-{os.getpid()}-{threading.get_ident()}.{take.film.kind}"
-        join(take, [_path(folder, number) for number in numbers], aside)
+        join(take, [_path(folder, number) for number in range(parts(take))], aside)
         aside.replace(whole)
         return whole
     except OSError as error:
-        raise PulleyError(f"The film could not be written: {error.strerror or error}. What is finished is kept.") from error
+        raise PulleyError(
+            f"The film could not be written: {error.strerror or error}. What is finished of it is kept; "
+            "make room and make it again."
+        ) from error
 
 
-def key(take: Take) -> str:
-    """The address of a film by what it depends on: the model, the teardown, the settings and this program."""
-    settings = {**asdict(take.film), "logo": sha256(take.film.logo).hexdigest()}
-    text = json.dumps([take.assembly.key, teardown_json.dumps(take.teardown), settings, _program()], sort_keys=True)
-    return sha256(text.encode()).hexdigest()[:32]
+def _render_missing(take: Take, folder: Path, report: Report, workers: int) -> None:
+    """Render the parts that are not there yet, several at once; the calling thread alone reports."""
+    missing = [number for number in range(parts(take)) if not _path(folder, number).is_file()]
+    frames = take.line.frames
+    before = frames - sum(_length(take, number) for number in missing)
+    counted, over = itertools.count(1), threading.Event()
+    done = 0
 
+    def tell() -> None:
+        nonlocal done
+        if over.is_set():
+            raise InterruptedError
+        done = next(counted)
 
-def _program() -> str:
-    here = Path(__file__).parent
-    return version_of(here, here.parent / "render", here.parent / "score")
+    with ThreadPoolExecutor(workers, initializer=os.nice, initargs=(GIVE_WAY,)) as pool:
+        waiting = {pool.submit(render_part, take, folder, number, tell) for number in missing}
+        try:
+            while waiting:
+                finished, waiting = wait(waiting, timeout=0.2, return_when=FIRST_EXCEPTION)
+                for each in finished:
+                    each.result()
+                report(0.97 * (before + done) / frames, f"Frame {before + done} of {frames}")
+        except BaseException:
+            over.set()
+            pool.shutdown(cancel_futures=True)
+            raise
 
 
 def parts(take: Take) -> int:
-    """In how many parts a film is made."""
-    return -(-take.line.frames // _frames_a_part(take))
+    """In how many parts of about even length a film is made."""
+    return -(-take.line.frames // max(1, round(PART * take.film.rate)))
 
 
-def _frames_a_part(take: Take) -> int:
-    return max(1, round(PART * take.film.rate))
+def _first(take: Take, number: int) -> int:
+    """The first frame of a part."""
+    return number * take.line.frames // parts(take)
 
 
 def _length(take: Take, number: int) -> int:
-    return min(_frames_a_part(take), take.line.frames - number * _frames_a_part(take))
+    return _first(take, number + 1) - _first(take, number)
 
 
 def _path(folder: Path, number: int) -> Path:
@@ -129,7 +127,7 @@ def _part_kind(take: Take) -> str:
 
 def render_part(take: Take, folder: Path, number: int, tell: Callable[[], None] = lambda: None) -> None:
     """Render part ``number`` of a film and keep it; a reader never finds half of it."""
-    first = number * _frames_a_part(take)
+    first = _first(take, number)
     buffer = io.BytesIO()
     with av.open(buffer, "w", format=_part_kind(take)) as container:
         stream = _video(container, take)
@@ -147,7 +145,7 @@ def _video(container: Any, take: Take) -> Any:
     stream.pix_fmt = _pixel_format(take)
     stream.time_base = stream.codec_context.time_base = Fraction(1, take.film.rate)
     stream.codec_context.thread_count = 1  # parts are rendered side by side instead
-    stream.codec_context.gop_size = _frames_a_part(take)
+    stream.codec_context.gop_size = 2 * max(1, round(PART * take.film.rate))
     if name != "ffv1":
         stream.codec_context.colorspace, stream.codec_context.color_range = 1, 1  # BT.709, limited: as players expect
         stream.codec_context.color_primaries = stream.codec_context.color_trc = 1
@@ -190,8 +188,7 @@ def join(take: Take, paths: list[Path], whole: Path) -> None:
                     video = out.add_stream_from_template(source, opaque=True)
                     video.metadata["alpha_mode"] = "1" if take.film.ground == "clear" else "0"
                     track = _track(out, take) if cues else None
-                    cues = [*cues]
-                offset = Fraction(number * _frames_a_part(take), take.film.rate)
+                offset = Fraction(_first(take, number), take.film.rate)
                 for packet in part.demux(source):
                     if packet.dts is None:
                         continue
@@ -264,14 +261,4 @@ def subtitles(take: Take) -> str:
 
 def first_look(take: Take) -> bytes:
     """A PNG of the first frame after the title: what to look at before one waits for the film."""
-    from pulley.core.render.painter import encoded
-
     return encoded(take.picture(next(span.first for span in take.line.spans if not span.card)))
-
-
-def still(take: Take, time: float) -> np.ndarray[Any, Any]:
-    """The picture of an instant of the Score as the film has it, without what is laid over."""
-    bare = replace(take, film=replace(take.film, captions="off", mark="", logo=b""))
-    from pulley.core.render.painter import render
-
-    return render(bare.scene(time), take.film.size, take.film.soft)

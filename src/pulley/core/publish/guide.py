@@ -108,9 +108,7 @@ class Cell:
     described: str
 
 
-def guide_html(
-    assembly: Assembly, teardown: Teardown, guide: Guide, report: Report = lambda share, words: None
-) -> str:
+def guide_html(assembly: Assembly, teardown: Teardown, guide: Guide, report: Report = lambda share, words: None) -> str:
     """A guide as one web page with everything in it; printed, it has the pages of the PDF.
 
     Raises
@@ -154,7 +152,9 @@ def guide_pdf(
 
     page = guide_html(assembly, teardown, guide, report)
     report(0.92, "Laying out the pages")
-    return bytes(HTML(string=page, url_fetcher=URLFetcher(allowed_protocols=("data",))).write_pdf(pdf_variant="pdf/ua-1"))
+    return bytes(
+        HTML(string=page, url_fetcher=URLFetcher(allowed_protocols=("data",))).write_pdf(pdf_variant="pdf/ua-1")
+    )
 
 
 def _template():  # noqa: ANN202 (jinja2's Template)
@@ -300,9 +300,7 @@ def picture_size(guide: Guide) -> tuple[int, int]:
     return round(room[0] * FINE), round(max(room[1] - WORDS, 30.0) * FINE)
 
 
-def _near_end(
-    assembly: Assembly, score: Score, still: set[str], moved: set[str], begin: float, end: float
-) -> float:
+def _near_end(assembly: Assembly, score: Score, still: set[str], moved: set[str], begin: float, end: float) -> float:
     """The latest instant of a step at which nothing has gone farther than the size of what it leaves allows."""
     if not still or not moved:
         return end

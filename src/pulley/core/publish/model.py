@@ -39,9 +39,7 @@ class _Clip:
         kind = {3: "VEC3", 4: "VEC4"}[wide]
         keys = book.numbers(times, "SCALAR", bounded=True)
         self.samplers.append(
-            gltf.AnimationSampler(
-                input=keys, output=book.numbers(values.reshape(-1, wide), kind), interpolation=how
-            )
+            gltf.AnimationSampler(input=keys, output=book.numbers(values.reshape(-1, wide), kind), interpolation=how)
         )
         target = gltf.AnimationChannelTarget(node=node, path=path)
         self.channels.append(gltf.AnimationChannel(sampler=len(self.samplers) - 1, target=target))
@@ -138,9 +136,7 @@ def _quaternion(pose: Pose) -> Vector:
     return turned
 
 
-def _move(
-    book: Book, clips: tuple[_Clip, _Clip], node: int, leaf: Leaf, track: list[Segment], duration: float
-) -> None:
+def _move(book: Book, clips: tuple[_Clip, _Clip], node: int, leaf: Leaf, track: list[Segment], duration: float) -> None:
     """Enter the motion of a leaf in both clips."""
     if any(any(turned[:3]) for segment in track for _, _, turned in segment.poses):
         times = _turning_times(track)
@@ -216,7 +212,9 @@ def _turning_times(track: list[Segment]) -> Values:
         arc = np.radians(angle) * float(np.linalg.norm(segment.pivot)) if angle else 0.0
         reach = max(angle, length + arc)
         # a chord is off by h^2 / 8 of the second derivative, at most 5.8 of the way; on an arc by its own sagitta too
-        count = int(np.clip(np.ceil((reach * 5.8 / 8 / NEAR) ** 0.5 + (arc * np.radians(angle) / 8 / NEAR) ** 0.5), 2, 2000))
+        count = int(
+            np.clip(np.ceil((reach * 5.8 / 8 / NEAR) ** 0.5 + (arc * np.radians(angle) / 8 / NEAR) ** 0.5), 2, 2000)
+        )
         found.append(np.linspace(segment.start, segment.end, count + 1))
     return _apart(np.concatenate(found))
 
@@ -233,9 +231,7 @@ def _one_sheet(quaternions: Values) -> Values:
     return quaternions * np.concatenate([[1.0], np.cumprod(flips)])[:, None]
 
 
-def _trails(
-    book: Book, nodes: list[gltf.Node], clips: tuple[_Clip, _Clip], score: Score, teardown: Teardown
-) -> None:
+def _trails(book: Book, nodes: list[gltf.Node], clips: tuple[_Clip, _Clip], score: Score, teardown: Teardown) -> None:
     """A node for every leg of a trail: a line that grows from where the leg begins."""
     ink = book.material(from_hex(teardown.line.colour))
     holder = gltf.Node(name="Trail lines", children=[])
@@ -286,7 +282,10 @@ def _line(book: Book, points: Values, ink: int) -> int:
     """A mesh of one polyline (k, 3)."""
     pairs = np.column_stack([np.arange(len(points) - 1), np.arange(1, len(points))]).astype(np.int32)
     primitive = gltf.Primitive(
-        attributes=gltf.Attributes(POSITION=book.vectors(points)), indices=book.indices(pairs), mode=gltf.LINES, material=ink
+        attributes=gltf.Attributes(POSITION=book.vectors(points)),
+        indices=book.indices(pairs),
+        mode=gltf.LINES,
+        material=ink,
     )
     book.meshes.append(gltf.Mesh(name="Trail line", primitives=[primitive]))
     return len(book.meshes) - 1

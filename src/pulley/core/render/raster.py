@@ -14,6 +14,7 @@ import numpy as np
 from numba import njit
 
 NOTHING = -1  # the triangle of a sample that sees none
+SHORT = 8.0  # pixels of a line that is covered when it is at three places
 ON_PLANE = 1e-4  # of the distance: how far a line may lie behind the face that it bounds
 
 
@@ -163,8 +164,27 @@ def faces(seen, triangles, spans, starts, items, both_sides, parallel, limit, ne
 
 @njit(cache=True, nogil=True)
 def lit(  # noqa: ANN201
-    owner, owners, first_of, starts, items, spans, triangles, seen, turned, colours, opacities,  # noqa: ANN001
-    lamp, sky, earth, strength, soft, table, lamp_map, lamp_view, eye, out,  # noqa: ANN001
+    owner,
+    owners,
+    first_of,
+    starts,
+    items,
+    spans,
+    triangles,
+    seen,
+    turned,
+    colours,
+    opacities,  # noqa: ANN001
+    lamp,
+    sky,
+    earth,
+    strength,
+    soft,
+    table,
+    lamp_map,
+    lamp_view,
+    eye,
+    out,  # noqa: ANN001
 ):
     """Blend what is seen of each pixel into ``out`` (h, w, 4), 0 to 1: Lambert's law under a sky and a lamp.
 
@@ -407,9 +427,22 @@ def bytes_of(picture, out):  # noqa: ANN001, ANN201
             for k in range(3):
                 out[y, x, k] = int(min(max(picture[y, x, k] / alpha, 0.0), 1.0) * 255.0 + 0.5)
             out[y, x, 3] = int(min(alpha, 1.0) * 255.0 + 0.5)
+
+
 @njit(cache=True, nogil=True)
 def bands(  # noqa: ANN201
-    ends, owner, nearness, planes, width, ink, parallel, hidden, on, off, cover, inks,  # noqa: ANN001
+    ends,
+    owner,
+    nearness,
+    planes,
+    width,
+    ink,
+    parallel,
+    hidden,
+    on,
+    off,
+    cover,
+    inks,  # noqa: ANN001
 ):
     """Draw lines as bands of an even width: how much of a pixel they cover, and in which ink.
 
@@ -455,6 +488,8 @@ def bands(  # noqa: ANN201
         size, aside = (height, wide) if steep else (wide, height)
         if high < -edge or low > size + edge:
             continue
+        if hidden == 0 and span < SHORT and _covered(xa, ya, xb, yb, na, nb, owner, planes):
+            continue
         thick = edge / max(abs(uy) if steep else abs(ux), 0.5)
         for m in range(max(int(low - edge), 0), min(int(high + edge) + 1, size - 1) + 1):
             if steep:
@@ -495,6 +530,23 @@ def bands(  # noqa: ANN201
                 if share > cover[y, x]:
                     cover[y, x] = share
                     inks[y, x] = ink
+
+
+@njit(cache=True, nogil=True)
+def _covered(xa, ya, xb, yb, na, nb, owner, planes):  # noqa: ANN001, ANN202
+    """Whether faces cover a short line at both ends and in its middle: most edges of a part are on its far side."""
+    for k in range(3):
+        s = 0.5 * k
+        x, y = 2.0 * (xa + s * (xb - xa)), 2.0 * (ya + s * (yb - ya))
+        near = (na + s * (nb - na)) + 2 * ON_PLANE * abs(na)
+        for sy in range(int(y) - 1, int(y) + 2):
+            for sx in range(int(x) - 1, int(x) + 2):
+                if sx < 0 or sy < 0 or sy >= owner.shape[0] or sx >= owner.shape[1]:
+                    return False
+                n = owner[sy, sx]
+                if n < 0 or near >= planes[n, 0] * x + planes[n, 1] * y + planes[n, 2]:
+                    return False
+    return True
 
 
 @njit(cache=True, nogil=True)

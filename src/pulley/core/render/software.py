@@ -1,7 +1,9 @@
 """The painter without a graphics card: compiled for the processor, the same pixels on every machine."""
 
+import threading
 from collections.abc import Sequence
 from dataclasses import dataclass
+from typing import Any
 
 import numpy as np
 from cachetools import LRUCache, cached
@@ -99,7 +101,11 @@ def paint(scene: Scene, size: tuple[int, int], soft: bool) -> Pixels:
         for top in range(0, height, TILE):
             right, low = min(left + TILE, width), min(top + TILE, height)
             x, y = max(left - edge, 0), max(top - edge, 0)
-            tile = (x, y, min(right + edge, width) - x, min(low + edge, height) - y) if size != (right, low) or left or top else (0, 0, width, height)
+            tile = (
+                (x, y, min(right + edge, width) - x, min(low + edge, height) - y)
+                if size != (right, low) or left or top
+                else (0, 0, width, height)
+            )
             part = _tile(scene, size, tile, soft)
             whole[top:low, left:right] = part[top - y : low - y, left - x : right - x]
     return whole
@@ -112,14 +118,14 @@ def _tile(scene: Scene, size: tuple[int, int], tile: tuple[int, int, int, int], 
     stock = _stock(scene.items)
     lens = _lens(scene.camera, size, tile)
     ground = scene.ground or WHITE
-    picture = np.empty((tile[3], tile[2], 4), np.float32)
+    picture = _scratch("picture", (tile[3], tile[2], 4), np.float32)
     picture[:] = (*ground, 1.0) if scene.ground else 0.0
-    cast = _cast(stock, solid, lens, (2 * tile[3], 2 * tile[2]), None)
+    cast = _cast(stock, solid, lens, (2 * tile[3], 2 * tile[2]))
     light = _Light(scene, lens, stock, solid, lines_only)
     shade = _shade(cast, lens, scene, size, tile) if soft and not lines_only else np.ones((1, 1), np.float32)
     light.falls(cast, solid, shade, picture)
     for item in _farthest_first(clear, scene.camera):
-        beyond = _cast(stock, [item], lens, cast.nearness.shape, cast.nearness)
+        beyond = _cast(stock, [item], lens, cast.nearness.shape, "beyond", cast.nearness)
         light.falls(beyond, [item], np.ones((1, 1), np.float32), picture)
     _ink(scene, stock, lens, cast, picture, line_pixels(size))
     out = np.empty(picture.shape, np.uint8)
@@ -135,11 +141,13 @@ class _Light:
         self.way, from_mm = lamp_view(scene.camera, ball(scene), SHADOW)
         self.map, self.view = NONE, np.zeros((3, 4))
         if scene.look.shadows and not lines_only and items:
-            nearness = _cast(stock, items, _lamp_lens(from_mm), (SHADOW, SHADOW), None).nearness
+            nearness = _cast(stock, items, _lamp_lens(from_mm), (SHADOW, SHADOW), "lamp").nearness
             self.map = nearness
             self.view = (from_mm @ np.linalg.inv(np.vstack([lens.view, [0, 0, 0, 1]])))[:3]
 
-    def falls(self, cast: Cast, items: Sequence[Item], shade: NDArray[np.float32], picture: NDArray[np.float64]) -> None:
+    def falls(
+        self, cast: Cast, items: Sequence[Item], shade: NDArray[np.float32], picture: NDArray[np.float64]
+    ) -> None:
         """Blend items into a picture (h, w, 4)."""
         if not items:
             return
@@ -177,7 +185,10 @@ def _stock(items: Sequence[Item]) -> Stock:
     return _stocked(tuple(meshes), tuple(meshes.values()))
 
 
-@cached(LRUCache(2**29, getsizeof=lambda stock: sum(getattr(a, "nbytes", 0) for a in vars(stock).values())), key=lambda keys, meshes: keys)
+@cached(
+    LRUCache(2**29, getsizeof=lambda stock: sum(getattr(a, "nbytes", 0) for a in vars(stock).values())),
+    key=lambda keys, meshes: keys,
+)
 def _stocked(keys: tuple[str, ...], meshes: tuple[Mesh, ...]) -> Stock:
     def joined(arrays: list[NDArray[np.generic]], wide: int, kind: type) -> tuple[NDArray, NDArray[np.int64]]:  # type: ignore[type-arg]
         ends = np.cumsum([0, *(len(a) for a in arrays)])
@@ -196,20 +207,39 @@ def _stocked(keys: tuple[str, ...], meshes: tuple[Mesh, ...]) -> Stock:
 
 
 def _cast(
-    stock: Stock, items: Sequence[Item], lens: Lens, size: tuple[int, ...], limit: NDArray[np.float32] | None
+    stock: Stock,
+    items: Sequence[Item],
+    lens: Lens,
+    size: tuple[int, ...],
+    use: str = "picture",
+    limit: NDArray[np.float32] | None = None,
 ) -> Cast:
     """Draw items on a grid of ``size`` (rows, columns) samples; what is not nearer than ``limit`` is left out."""
     number = stock.of(items)
     starts, seen, turned = _placed(stock.vertices, stock.normals, stock.spans, number, items, lens)
     many = np.diff(stock.triangle_spans, axis=1)[number, 0]
     first_of = _starts(many)
-    nearness, owner = np.full(size, -np.inf, np.float32), np.full(size, -1, np.int32)
+    nearness, owner = _scratch(f"{use} nearness", size, np.float32), _scratch(f"{use} owner", size, np.int32)
+    nearness.fill(-np.inf)
+    owner.fill(raster.NOTHING)
     planes, owners = np.empty((many.sum(), 3)), np.empty(many.sum(), np.int32)
     raster.faces(
         seen, stock.triangles, stock.triangle_spans, starts, number, stock.both_sides, lens.parallel,
         nearness if limit is None else limit, nearness, owner, planes, owners,
     )  # fmt: skip
     return Cast(nearness, owner, planes, owners, number, starts, first_of, seen, turned)
+
+
+_kept = threading.local()
+
+
+def _scratch(name: str, size: tuple[int, ...], kind: type) -> NDArray[Any]:
+    """An array of this thread's to draw on, with whatever is on it: fresh memory for every picture would cost more."""
+    held: NDArray[Any] | None = getattr(_kept, name, None)
+    if held is None or held.shape != size:
+        held = np.empty(size, kind)
+        setattr(_kept, name, held)
+    return held
 
 
 def _placed(
@@ -251,9 +281,7 @@ def _farthest_first(items: Sequence[Item], camera: Camera) -> list[Item]:
     return sorted(items, key=lambda item: float(item.pose[:3, 3] @ back))
 
 
-def _ink(
-    scene: Scene, stock: Stock, lens: Lens, cast: Cast, picture: NDArray[np.float64], grain: float
-) -> None:
+def _ink(scene: Scene, stock: Stock, lens: Lens, cast: Cast, picture: NDArray[np.float64], grain: float) -> None:
     """Lay edges, trail lines and hidden lines over a picture (h, w, 4), lines ``grain`` times as wide as on the canvas."""
     cover = np.zeros(picture.shape[:2], np.float32)
     inks = np.zeros(picture.shape[:2], np.uint8)
@@ -263,7 +291,9 @@ def _ink(
     if quiet:
         colours.append(ink_of(quiet[0]))
 
-    def draw(ends: NDArray[np.float64], width: float, ink: int, hidden: int = 0, dash: tuple[float, float] = (0.0, 0.0)) -> None:
+    def draw(
+        ends: NDArray[np.float64], width: float, ink: int, hidden: int = 0, dash: tuple[float, float] = (0.0, 0.0)
+    ) -> None:
         raster.bands(
             ends, cast.owner, cast.nearness, cast.planes, width, ink, lens.parallel, hidden, *dash, cover, inks
         )

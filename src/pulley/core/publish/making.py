@@ -1,0 +1,212 @@
+"""One wish, one file: whatever leaves Pulley is asked for here, by the command line and by the web alike."""
+
+import json
+from collections.abc import Callable
+from dataclasses import dataclass, replace
+from hashlib import sha256
+from pathlib import Path
+from typing import Any
+
+from pulley.core.assembly import Assembly
+from pulley.core.drawing import writers
+from pulley.core.drawing.layout import first_sheet
+from pulley.core.errors import PulleyError
+from pulley.core.files import version_of, write_whole
+from pulley.core.formats import teardown as teardown_json
+from pulley.core.geometry.frames import Pose
+from pulley.core.publish import data, film, model, pictures, solids
+from pulley.core.publish.frames import Take, start_view
+from pulley.core.publish.guide import Guide, guide_html, guide_pdf
+from pulley.core.publish.page import takeaway
+from pulley.core.publish.settings import CODECS, Film
+from pulley.core.score.compose import compose
+from pulley.core.store import Store
+from pulley.core.teardown import Teardown
+from pulley.core.visibility import poses_in
+
+Report = Callable[[float, str], None]
+
+ENDINGS = {  # what a file ends with -> its media type
+    "mp4": "video/mp4",
+    "webm": "video/webm",
+    "gif": "image/gif",
+    "webp": "image/webp",
+    "vtt": "text/vtt",
+    "png": "image/png",
+    "svg": "image/svg+xml",
+    "zip": "application/zip",
+    "glb": "model/gltf-binary",
+    "step": "model/step",
+    "3mf": "model/3mf",
+    "stl": "model/stl",
+    "html": "text/html",
+    "pdf": "application/pdf",
+    "csv": "text/csv",
+    "xlsx": "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet",
+    "json": "application/json",
+    "graphml": "application/graphml+xml",
+}
+VARIANTS = {  # what else a file of an ending can be of, the usual first
+    "html": ("page", "guide"),
+    "pdf": ("guide", "sheet"),
+    "csv": ("steps", "parts"),
+    "xlsx": ("steps", "parts"),
+    "json": ("teardown", "blocking"),
+    "graphml": ("blocking",),
+}
+
+
+@dataclass(frozen=True)
+class Wish:
+    """A file that is wanted.
+
+    Attributes
+    ----------
+    ending : a key of `ENDINGS`
+    of : one of `VARIANTS` of that ending; empty for the usual one
+    at : ``start``, ``end`` or seconds, where it is of an instant; empty where it need not be
+    size, ground, view : of pictures; films have their own
+    film, guide : the settings of these
+    """
+
+    ending: str
+    of: str = ""
+    at: str = ""
+    size: tuple[int, int] = (1280, 720)
+    ground: str = "paper"
+    view: str = ""
+    film: Film = Film()
+    guide: Guide = Guide()
+
+    @property
+    def variant(self) -> str:
+        """What it is of."""
+        return self.of or VARIANTS.get(self.ending, ("",))[0]
+
+    def check(self) -> None:
+        """Raise PulleyError for what cannot be made of any teardown."""
+        if self.ending not in ENDINGS:
+            raise PulleyError(
+                f"Nothing is made that ends with .{self.ending[:10]}. Choose one of .{', .'.join(ENDINGS)}."
+            )
+        if self.of and self.of not in VARIANTS.get(self.ending, ()):
+            known = " or ".join(VARIANTS.get(self.ending, ("nothing else",)))
+            raise PulleyError(f"A .{self.ending} is of {known}, not of {self.of[:20]}.")
+        if self.ending in CODECS or self.ending == "vtt":
+            self.film.check()
+        if self.variant == "guide":
+            self.guide.check()
+
+
+def key_of(assembly: Assembly, teardown: Teardown, wish: Wish) -> str:
+    """The address of a file by all that it depends on: the model, the teardown, the wish and this program."""
+    text = json.dumps([assembly.key, assembly.name, teardown_json.dumps(teardown), plain(wish), _program()])
+    return sha256(text.encode()).hexdigest()[:32]
+
+
+def plain(wish: Wish) -> Any:
+    """A wish as plain JSON values."""
+    from pulley.core.publish.wishes import to_document
+
+    return to_document(wish)
+
+
+def _program() -> str:
+    core = Path(__file__).parents[1]
+    return version_of(core / "publish", core / "render", core / "score", core / "drawing")
+
+
+def produce(
+    assembly: Assembly,
+    teardown: Teardown,
+    wish: Wish,
+    store: Store,
+    folder: Path,
+    report: Report = lambda share, words: None,
+    workers: int = 0,
+) -> Path:
+    """Make a file in ``folder``; what is at its place is whole, or not there.
+
+    Parameters
+    ----------
+    assembly : Assembly
+    teardown : Teardown
+    wish : Wish
+    store : Store
+        Where exact shapes are kept, which STEP needs.
+    folder : Path
+        The wish's own: a film that was broken off goes on from what is there.
+    report : callable(share, words)
+        What it raises stops the work.
+    workers : int
+        Parts of a film rendered at once.
+
+    Raises
+    ------
+    PulleyError
+        For what cannot be made, in a sentence that says what to do.
+    """
+    wish.check()
+    if wish.ending in CODECS:
+        take = Take(assembly, teardown, replace(wish.film, kind=wish.ending))
+        return film.make(take, folder, report, workers)
+    path = folder / f"made.{wish.ending}"
+    if not path.is_file():
+        write_whole(path, _content(assembly, teardown, wish, store, report))
+    return path
+
+
+def _content(assembly: Assembly, teardown: Teardown, wish: Wish, store: Store, report: Report) -> bytes:
+    match wish.ending, wish.variant:
+        case "png", _:
+            return _picture(assembly, teardown, wish)
+        case "svg", _:
+            return _line_drawing(assembly, teardown, wish).encode()
+        case "zip", _:
+            return pictures.step_set(assembly, teardown, wish.size, wish.ground, report)
+        case "glb", _ if not wish.at:
+            return model.animated_glb(assembly, teardown)
+        case "glb", _:
+            return model.posed_glb(assembly, teardown, _poses(assembly, teardown, wish))
+        case "step", _:
+            return solids.step(assembly, teardown, _poses(assembly, teardown, wish), store, report)
+        case "3mf", _:
+            return solids.threemf(assembly, teardown, _poses(assembly, teardown, wish))
+        case "stl", _:
+            return solids.stl(assembly, _poses(assembly, teardown, wish))
+        case "vtt", _:
+            return film.subtitles(Take(assembly, teardown, wish.film)).encode()
+        case "html", "page":
+            return takeaway(assembly, teardown).encode()
+        case "html", "guide":
+            return guide_html(assembly, teardown, wish.guide, report).encode()
+        case "pdf", "guide":
+            return guide_pdf(assembly, teardown, wish.guide, report)
+        case "csv" | "xlsx", "steps":
+            return (data.steps_csv if wish.ending == "csv" else data.steps_xlsx)(assembly, teardown)
+        case "json", "teardown":
+            return teardown_json.dumps(teardown).encode()
+        case "json" | "graphml", "blocking":
+            graph = data.blocking_graph(assembly, teardown, lambda share: report(share, "What blocks what"))
+            return data.graph_json(graph) if wish.ending == "json" else data.graphml(graph)
+        case _:  # parts lists and the sheet
+            return writers.write(assembly, first_sheet(assembly, teardown), wish.ending)
+
+
+def _picture(assembly: Assembly, teardown: Teardown, wish: Wish) -> bytes:
+    score = compose(assembly, teardown)
+    view = start_view(assembly, teardown, score, wish.view, wish.size) if wish.view else None
+    time = pictures.time_of(score, wish.at or "end")
+    return pictures.picture(assembly, teardown, time, wish.size, wish.ground, view, wish.film.soft)
+
+
+def _line_drawing(assembly: Assembly, teardown: Teardown, wish: Wish) -> str:
+    score = compose(assembly, teardown)
+    view = start_view(assembly, teardown, score, wish.view) if wish.view else None
+    return pictures.line_drawing(assembly, teardown, pictures.time_of(score, wish.at or "end"), view)
+
+
+def _poses(assembly: Assembly, teardown: Teardown, wish: Wish) -> dict[str, Pose]:
+    """Where everything that is shown stands at a wish's instant."""
+    score = compose(assembly, teardown)
+    return poses_in(assembly, teardown, score, pictures.time_of(score, wish.at or "end"))
