@@ -147,7 +147,7 @@ class DamagedFileTests(SignedInCase):
         row = editor_services.create(self.row, core.Teardown("Plan"))
         editor = self.client.get(f"/teardowns/{row.pk}/steps/0/picture.png?v={pose_keys(core.Teardown('Plan'))[0]}")
         whole = b"".join(editor.streaming_content)
-        (file,) = (self.folder / "store").glob("??/*.step.png")
+        (file,) = (self.folder / "store").glob("??/*.card.png")
         file.write_bytes(whole[:40])
         again = self.client.get(f"/teardowns/{row.pk}/steps/0/picture.png?v={pose_keys(core.Teardown('Plan'))[0]}")
         self.assertEqual(b"".join(again.streaming_content), whole)

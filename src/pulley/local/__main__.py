@@ -141,6 +141,7 @@ def children(server: mariadb.Server, listening: socket.socket) -> list[processes
         processes.Watched("database", restart_database, server.process),
         *(processes.Watched("web server", again) for _ in range(max(_wanted("PULLEY_PROCESSES", PROCESSES), 1))),
         *(processes.Watched("worker", lambda: processes.start(work, log / "worker.log")) for _ in range(workers)),
+        processes.Watched("publisher", lambda: processes.start([*work, "--long"], log / "publisher.log")),
     ]
 
 

@@ -109,13 +109,17 @@ STORAGES = {
         "BACKEND": "pulley.web.library.files.WholeFiles",
         "OPTIONS": {"location": VAR / "files"},
     },
+    "made": {  # films, 3D files and all else that is published, named by SHA-256
+        "BACKEND": "pulley.web.library.files.WholeFiles",
+        "OPTIONS": {"location": VAR / "made"},
+    },
     "staticfiles": {"BACKEND": "pulley.web.statics.HashedFiles"},
 }
 DEFAULT_AUTO_FIELD = "django.db.models.BigAutoField"
 TASKS = {
     "default": {
         "BACKEND": os.environ.get("PULLEY_TASKS", "django_tasks_db.DatabaseBackend"),
-        "QUEUES": ["default", "analysis"],
+        "QUEUES": ["default", "analysis", "publishing"],
     }
 }
 
@@ -156,6 +160,7 @@ CONTENT_SECURITY_POLICY = {
         "style-src": [SELF],
         "font-src": [SELF],
         "img-src": [SELF, "data:"],
+        "media-src": [SELF],
         "connect-src": [SELF],
         "form-action": [SELF],
         "base-uri": [NONE],
@@ -163,6 +168,7 @@ CONTENT_SECURITY_POLICY = {
     }
 }
 
+PUBLISHED_LIMIT = int(os.environ.get("PULLEY_PUBLISHED_MB", "4000")) * 10**6  # bytes of files made for one user
 UPLOAD_LIMIT = 256 * 2**20  # bytes of one file; the reader has the same limit
 DATA_UPLOAD_MAX_MEMORY_SIZE = 24 * 2**20  # a whole teardown fits
 

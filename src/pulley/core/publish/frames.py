@@ -11,7 +11,7 @@ from PIL import Image, UnidentifiedImageError
 from pulley.core.assembly import Assembly
 from pulley.core.errors import PulleyError
 from pulley.core.publish import lettering
-from pulley.core.publish.settings import Film, ground_colour
+from pulley.core.publish.settings import LOGO, Film, ground_colour
 from pulley.core.publish.timeline import Timeline, timeline
 from pulley.core.render.painter import render
 from pulley.core.render.scene import Scene, frame_scene
@@ -21,7 +21,6 @@ from pulley.core.teardown import Camera, Teardown
 from pulley.core.visibility import home_view
 
 WIDE = 4 / 3  # width over height that a saved view is made for; in a narrower picture it opens up
-LOGO = 4 * 2**20  # bytes of a logo
 Pixels = NDArray[np.uint8]
 
 

@@ -5,13 +5,12 @@ from collections.abc import Callable
 from dataclasses import dataclass, replace
 from hashlib import sha256
 from pathlib import Path
-from typing import Any
 
 from pulley.core.assembly import Assembly
 from pulley.core.drawing import writers
 from pulley.core.drawing.layout import first_sheet
 from pulley.core.errors import PulleyError
-from pulley.core.files import version_of, write_whole
+from pulley.core.files import write_whole
 from pulley.core.formats import teardown as teardown_json
 from pulley.core.geometry.frames import Pose
 from pulley.core.publish import data, film, model, pictures, solids
@@ -99,21 +98,11 @@ class Wish:
 
 
 def key_of(assembly: Assembly, teardown: Teardown, wish: Wish) -> str:
-    """The address of a file by all that it depends on: the model, the teardown, the wish and this program."""
-    text = json.dumps([assembly.key, assembly.name, teardown_json.dumps(teardown), plain(wish), _program()])
-    return sha256(text.encode()).hexdigest()[:32]
-
-
-def plain(wish: Wish) -> Any:
-    """A wish as plain JSON values."""
+    """What a file depends on as one word: the model, the teardown, the wish."""
     from pulley.core.publish.wishes import to_document
 
-    return to_document(wish)
-
-
-def _program() -> str:
-    core = Path(__file__).parents[1]
-    return version_of(core / "publish", core / "render", core / "score", core / "drawing")
+    said = [assembly.key, assembly.name, teardown_json.dumps(teardown), to_document(wish)]
+    return sha256(json.dumps(said, sort_keys=True).encode()).hexdigest()[:32]
 
 
 def produce(

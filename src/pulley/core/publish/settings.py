@@ -23,6 +23,7 @@ CAPTIONS = {"burnt": "In the picture", "track": "As a subtitle track", "off": "N
 GROUNDS = {"paper": PAPER, "white": WHITE, "clear": None}
 CODECS = {"mp4": ("h264", "av1"), "webm": ("vp9", "av1"), "gif": ("gif",), "webp": ("webp",)}
 CORNERS = ("top left", "top right", "foot left", "foot right")
+LOGO = 4 * 2**20  # bytes of a logo
 WORDS = 300  # characters of a title
 
 

@@ -14,6 +14,8 @@ UNTAKEN = timedelta(minutes=1)  # a job that has waited so long may have lost it
 ATTEMPTS = 3
 KEPT = timedelta(hours=1)  # for which the row of an analysis is kept after it has ended
 PATIENT, QUICK = "default", "analysis"  # queues: what users wait for with a progress bar, and what a page waits for
+LONG = "publishing"  # the queue of what takes minutes; workers of its own see to it, so that nobody else waits
+LONG_KINDS = ("publish",)
 
 
 def enqueue(owner: Any, kind: str, title: str, arguments: dict[str, Any]) -> Job:
@@ -33,7 +35,7 @@ def run(job_id: str) -> None:
 
 def hand_over(job: Job) -> None:
     """Give a job that waits to whichever backend the setting TASKS names."""
-    queue = QUICK if job.key else PATIENT
+    queue = QUICK if job.key else LONG if job.kind in LONG_KINDS else PATIENT
     transaction.on_commit(lambda: run.using(queue_name=queue).enqueue(str(job.pk)))
 
 

@@ -78,6 +78,6 @@ def _unused() -> Iterator[tuple[Storage, str, datetime]]:
     for storage in (geometry.storage, uploads()):
         for name, since in files.all_files(storage):
             own = name.rpartition("/")[2]
-            of_step = own.endswith(".step.png") and own[:8] in steps
+            of_step = own.endswith(".card.png") and own[:8] in steps
             if not of_step and own.split(".")[0] not in used:
                 yield storage, name, since

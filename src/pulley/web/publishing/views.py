@@ -1,90 +1,185 @@
-"""Making and revoking links, and the page that they lead to."""
+"""The publish page: the files of a teardown, their settings, and what was made."""
 
-import json
+import base64
 import uuid
 
-from django.contrib.auth.decorators import login_not_required
-from django.http import FileResponse, Http404, HttpResponse
+from django.http import Http404, HttpResponse
+from django.http.response import HttpResponseBase
 from django.shortcuts import render
-from django.utils import timezone
+from django.utils.text import slugify
 from django.views.decorators.cache import never_cache
 from django.views.decorators.http import require_GET, require_POST
 
-from pulley.core.publish.watched import seen
-from pulley.core.score.compose import compose
+from pulley.core.errors import PulleyError
+from pulley.core.publish.making import ENDINGS, Wish
+from pulley.core.publish.settings import CODECS, film_for
+from pulley.web.accounts.policies import allowed_or_404
 from pulley.web.accounts.requests import UserRequest
-from pulley.web.editor import presenters, services
+from pulley.web.door import sent_by
+from pulley.web.editor import services as editor
 from pulley.web.editor.lookups import teardown_of
-from pulley.web.library.services import core_assembly
-from pulley.web.library.views import made
-from pulley.web.publishing.models import Link
+from pulley.web.jobs import services as jobs
+from pulley.web.publishing import presenters, services
+from pulley.web.publishing.models import Publication
+from pulley.web.publishing.ranged import sent
 
-GONE = "This link leads nowhere: it was taken back, or its address is incomplete. Ask whoever sent it for another."
-
-
-def _link(token: str) -> Link:
-    """The link behind an address; 404 when there is none, or it was revoked, or the teardown deleted."""
-    found = Link.objects.select_related("teardown__assembly").filter(token=token, revoked=None).first()
-    if found is None or found.teardown.deleted or found.teardown.assembly.deleted:
-        raise Http404(GONE)
-    return found
+# a file that shows itself runs its scripts apart from Pulley: with no cookies, no address of ours, no network
+SANDBOX = "sandbox allow-scripts; default-src 'none'; script-src 'unsafe-inline' data:; style-src 'unsafe-inline'; font-src data:; img-src data: blob:; connect-src blob: data:"  # noqa: E501
 
 
-def _list(request: UserRequest, teardown_id: uuid.UUID) -> HttpResponse:
-    row = teardown_of(request, teardown_id)
-    links = [
-        {"token": link.token, "created": link.created, "address": request.build_absolute_uri(f"/watch/{link.token}/")}
-        for link in row.links.filter(revoked=None)
-    ]
-    return render(request, "publishing/links.html", {"teardown": row, "links": links})
+def publication_of(request: UserRequest, publication_id: uuid.UUID) -> Publication:
+    """A file of a teardown that the user may see; 404 when there is none."""
+    shelf = Publication.objects.select_related("teardown__assembly", "job").filter(
+        teardown__deleted=None, teardown__assembly__deleted=None
+    )
+    return allowed_or_404(request.user, shelf, pk=publication_id)
 
 
 @require_GET
-def links(request: UserRequest, teardown_id: uuid.UUID) -> HttpResponse:
-    """The links of a teardown that still lead to it."""
-    return _list(request, teardown_id)
-
-
-@require_POST
-def share(request: UserRequest, teardown_id: uuid.UUID) -> HttpResponse:
-    """One link more."""
-    Link.objects.create(teardown=teardown_of(request, teardown_id))
-    return _list(request, teardown_id)
-
-
-@require_POST
-def revoke(request: UserRequest, teardown_id: uuid.UUID, token: str) -> HttpResponse:
-    """A link taken back: whoever has it sees nothing from now on."""
-    teardown_of(request, teardown_id).links.filter(token=token).update(revoked=timezone.now())
-    return _list(request, teardown_id)
-
-
-@require_GET
-@login_not_required
 @never_cache
-def watch(request: UserRequest, token: str) -> HttpResponse:
-    """The teardown to be watched: canvas, steps and playing, and nothing of the editor."""
-    try:
-        row = _link(token).teardown
-    except Http404:
-        return render(request, "error.html", {"message": GONE}, status=404)
-    assembly, teardown = core_assembly(row.assembly), services.teardown_at(row)
-    score = compose(assembly, teardown)
-    context = {
-        "token": token,
-        "teardown": row,
-        "assembly": row.assembly,
-        "steps": [(step, bar) for step, bar in zip(teardown.steps, score.steps, strict=True) if not step.off],
-        "cameras": teardown.cameras,
-        "duration": score.duration,
-        "speeds": presenters.SPEEDS,
-        "state": json.dumps(seen(assembly, teardown, score)),
-    }
-    return render(request, "publishing/watch.html", context)
+def publish(request: UserRequest, teardown_id: uuid.UUID) -> HttpResponse:
+    """The publish page."""
+    return render(request, "publishing/publish.html", presenters.context(teardown_of(request, teardown_id)))
+
+
+def _files(request: UserRequest, teardown_id: uuid.UUID) -> HttpResponse:
+    return render(request, "publishing/files.html", presenters.context(teardown_of(request, teardown_id)))
+
+
+def _row(request: UserRequest, publication: Publication, open: bool = False) -> HttpResponse:
+    row = presenters.row_of(publication)
+    response = render(request, "publishing/file.html", {"file": row, "open": open})
+    response["HX-Trigger"] = "files-changed"
+    return response
+
+
+@require_POST
+def publish_all(request: UserRequest, teardown_id: uuid.UUID) -> HttpResponse:
+    """Have all that is kept up to date made, as far as it is not."""
+    services.ask_for_all(teardown_of(request, teardown_id), request.user)
+    return _files(request, teardown_id)
 
 
 @require_GET
-@login_not_required
-def model(request: UserRequest, token: str) -> FileResponse:
-    """The GLB of what is watched."""
-    return made(_link(token).teardown.assembly, "model", "model/gltf-binary")
+@never_cache
+def count(request: UserRequest, teardown_id: uuid.UUID) -> HttpResponse:
+    """The line above the files: how many are to be made."""
+    return render(request, "publishing/count.html", presenters.context(teardown_of(request, teardown_id)))
+
+
+@require_POST
+def add(request: UserRequest, teardown_id: uuid.UUID) -> HttpResponse:
+    """One more file that is wanted."""
+    ending, _, of = sent_by(request).get("kind", "").partition(":")
+    wish = Wish(ending, of, film=film_for(ending)) if ending in CODECS else Wish(ending, of)
+    services.add(teardown_of(request, teardown_id), wish)
+    return _files(request, teardown_id)
+
+
+@require_GET
+@never_cache
+def show(request: UserRequest, publication_id: uuid.UUID) -> HttpResponse:
+    """A file's line."""
+    return _row(request, publication_of(request, publication_id))
+
+
+@require_GET
+@never_cache
+def state(request: UserRequest, publication_id: uuid.UUID) -> HttpResponse:
+    """How far a file is; asks again by itself until it is made, and has its line shown anew then."""
+    publication = publication_of(request, publication_id)
+    if publication.under_way:
+        return render(request, "publishing/state.html", {"file": presenters.row_of(publication)})
+    response = _row(request, publication)
+    response["HX-Retarget"], response["HX-Reswap"] = f"#file-{publication.pk}", "morph:outerHTML"
+    return response
+
+
+@require_POST
+def make(request: UserRequest, publication_id: uuid.UUID) -> HttpResponse:
+    """Have a file made, of the teardown as it is now."""
+    publication = publication_of(request, publication_id)
+    services.ask(publication, request.user)
+    return _row(request, publication)
+
+
+@require_POST
+def stop(request: UserRequest, publication_id: uuid.UUID) -> HttpResponse:
+    """Stop making a file; what is finished of a film is kept."""
+    publication = publication_of(request, publication_id)
+    if publication.job:
+        jobs.ask_to_stop(publication.job)
+        publication.job.refresh_from_db()
+    return _row(request, publication)
+
+
+@require_POST
+def keep(request: UserRequest, publication_id: uuid.UUID) -> HttpResponse:
+    """Let "Publish" bring a file up to date, or leave it."""
+    publication = publication_of(request, publication_id)
+    publication.kept = "kept" in sent_by(request)
+    publication.save(update_fields=["kept"])
+    return _row(request, publication)
+
+
+@require_POST
+def settings(request: UserRequest, publication_id: uuid.UUID) -> HttpResponse:
+    """How a file is to be made from now on."""
+    publication = publication_of(request, publication_id)
+    teardown = editor.teardown_at(publication.teardown)
+    sent_by(request)
+    form = presenters.settings_form(publication, teardown, request.POST, request.FILES)
+    if form is None:
+        return _row(request, publication)
+    try:
+        if form.is_valid():
+            services.change(publication, form.wanted())
+            return _row(request, publication)
+    except PulleyError as error:
+        form.add_error(None, str(error))
+    row = presenters.row_of(publication, teardown, form)
+    return render(request, "publishing/file.html", {"file": row, "open": True})
+
+
+@require_POST
+def first(request: UserRequest, publication_id: uuid.UUID) -> HttpResponse:
+    """What a film would begin with, with the settings as they are typed; nothing is kept."""
+    publication = publication_of(request, publication_id)
+    teardown = editor.teardown_at(publication.teardown)
+    form = presenters.settings_form(publication, teardown, request.POST, request.FILES)
+    if form is None or not form.is_valid():
+        wrong = "; ".join(f"{name}: {words[0]}" for name, words in form.errors.items()) if form else "no settings"
+        raise PulleyError(f"There is nothing to show yet. {wrong}")
+    picture = services.first_look(publication.teardown, form.wanted())
+    address = f"data:image/png;base64,{base64.b64encode(picture).decode()}"
+    return render(request, "publishing/first.html", {"address": address})
+
+
+@require_POST
+def remove(request: UserRequest, publication_id: uuid.UUID) -> HttpResponse:
+    """Take a file away, with what was made."""
+    publication = publication_of(request, publication_id)
+    teardown_id = publication.teardown.pk
+    services.remove(publication)
+    return _files(request, teardown_id)
+
+
+@require_GET
+def file(request: UserRequest, publication_id: uuid.UUID) -> HttpResponseBase:
+    """What was made, to be looked at or downloaded."""
+    return send(request, publication_of(request, publication_id), "download" in sent_by(request))
+
+
+def send(request: UserRequest, publication: Publication, download: bool) -> HttpResponseBase:
+    """The file of a publication; 404 when it was never made, or the storage has lost it."""
+    storage = services.made()
+    if not publication.file or not storage.exists(publication.file):
+        raise Http404("This file is not there any more. Make it again.")
+    ending = publication.file.rpartition(".")[2]
+    name = f"{slugify(publication.teardown.name) or 'teardown'}.{ending}"
+    found = storage.open(publication.file)
+    response = sent(request, found, storage.size(publication.file), ENDINGS[ending], name, download)
+    response["Content-Security-Policy"] = SANDBOX
+    response["Cache-Control"] = "private, no-cache"
+    response["X-Content-Type-Options"] = "nosniff"
+    return response

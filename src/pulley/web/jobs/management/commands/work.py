@@ -9,7 +9,7 @@ from typing import Any
 
 from django.conf import settings
 from django.core.management import call_command
-from django.core.management.base import BaseCommand
+from django.core.management.base import BaseCommand, CommandParser
 from django.db import Error, close_old_connections
 from django.utils.crypto import get_random_string
 from django_tasks_db.management.commands.db_worker import Worker
@@ -17,7 +17,7 @@ from django_tasks_db.management.commands.db_worker import Worker
 from pulley.core.kernel.process import prepare
 from pulley.core.warm import warm
 from pulley.web.jobs.registry import CHORES
-from pulley.web.jobs.services import revive_stale
+from pulley.web.jobs.services import LONG, revive_stale
 from pulley.web.jobs.worker import leaving
 
 LOOK_EVERY = 5.0  # seconds
@@ -41,6 +41,10 @@ class Command(BaseCommand):
 
     help = "Run one background worker."
 
+    def add_arguments(self, parser: CommandParser) -> None:
+        """Which work it does."""
+        parser.add_argument("--long", action="store_true", help="what takes minutes, and nothing else")
+
     def handle(self, *args: Any, **options: Any) -> None:
         """Run until told to stop; whoever waits for a page comes first."""
         os.nice(NICE)
@@ -52,8 +56,8 @@ class Command(BaseCommand):
             _tend_for_ever()
         threading.Thread(target=_tend_for_ever, daemon=True).start()
         worker = Leaving(
-            queue_names=["*"],
-            excluded_queue_names=[],
+            queue_names=[LONG] if options["long"] else ["*"],
+            excluded_queue_names=[] if options["long"] else [LONG],
             interval=GLANCE,
             batch=False,
             backend_name="default",
