@@ -35,8 +35,7 @@ class WishForm(forms.Form):
                 field.choices = [("", "As it plays"), *views]  # type: ignore[attr-defined]
             if name in ("at",):
                 field.choices = instants(teardown, wish)  # type: ignore[attr-defined]
-            plain = not isinstance(field.widget, forms.CheckboxInput)
-            field.widget.attrs.setdefault("class", "plain-field" if plain else "form-check-input")
+            field.widget.attrs["class"] = _look_of(field.widget)
 
     def of(self, wish: Wish) -> dict[str, Any]:
         """What the fields hold of a wish."""
@@ -45,6 +44,13 @@ class WishForm(forms.Form):
     def wanted(self) -> Wish:
         """The wish that the fields make."""
         return self.wish
+
+
+def _look_of(widget: forms.Widget) -> str:
+    """The class by which pages style a field."""
+    if isinstance(widget, forms.CheckboxInput):
+        return "form-check-input"
+    return "plain-select" if isinstance(widget, forms.Select) else "plain-field"
 
 
 def instants(teardown: core.Teardown, wish: Wish) -> list[tuple[str, str]]:
@@ -80,7 +86,11 @@ class FilmForm(WishForm):
     title = forms.CharField(label="Title card", max_length=300, required=False)
     ending = forms.CharField(label="End card", max_length=300, required=False)
     mark = forms.CharField(label="Words in a corner", max_length=300, required=False)
-    logo = forms.FileField(label="Logo, a picture", required=False)
+    logo = forms.FileField(
+        label="Logo, a picture",
+        required=False,
+        widget=forms.FileInput({"accept": "image/png,image/jpeg,image/webp"}),
+    )
     no_logo = forms.BooleanField(label="No logo", required=False)
     corner = forms.ChoiceField(label="Corner", choices=[(each, each.capitalize()) for each in CORNERS])
     soft = forms.BooleanField(label="Soft shade in corners and clefts", required=False)

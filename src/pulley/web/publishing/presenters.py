@@ -101,7 +101,7 @@ def settings_form(publication: Publication, teardown: core.Teardown, *args: Any)
     kind = form_for(wish)
     if kind is None:
         return None
-    more: dict[str, Any] = {}
+    more: dict[str, Any] = {"auto_id": f"%s-{publication.pk}"}
     if wish.variant == "guide":
         owner = publication.teardown.assembly.owner
         more["patterns"] = {row.name: pattern_from(row.document) for row in Pattern.objects.filter(owner=owner)}

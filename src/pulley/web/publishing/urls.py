@@ -9,7 +9,6 @@ urlpatterns = [
     path("teardowns/<uuid:teardown_id>/publish/all", views.publish_all, name="publish-all"),
     path("teardowns/<uuid:teardown_id>/publish/count", views.count, name="publish-count"),
     path("teardowns/<uuid:teardown_id>/publish/add", views.add, name="add-file"),
-    path("published/<uuid:publication_id>", views.show, name="published"),
     path("published/<uuid:publication_id>/state", views.state, name="published-state"),
     path("published/<uuid:publication_id>/make", views.make, name="make-file"),
     path("published/<uuid:publication_id>/stop", views.stop, name="stop-file"),

@@ -20,6 +20,7 @@ from pulley.web.editor import services as editor
 from pulley.web.editor.lookups import teardown_of
 from pulley.web.jobs import services as jobs
 from pulley.web.publishing import presenters, services
+from pulley.web.publishing.forms import WishForm
 from pulley.web.publishing.models import Publication
 from pulley.web.publishing.ranged import sent
 
@@ -42,13 +43,19 @@ def publish(request: UserRequest, teardown_id: uuid.UUID) -> HttpResponse:
     return render(request, "publishing/publish.html", presenters.context(teardown_of(request, teardown_id)))
 
 
-def _files(request: UserRequest, teardown_id: uuid.UUID) -> HttpResponse:
-    return render(request, "publishing/files.html", presenters.context(teardown_of(request, teardown_id)))
+def _line(request: UserRequest, publication: Publication, form: WishForm | None = None) -> HttpResponse:
+    """A file's whole line; with its settings open when something is wrong with them."""
+    row = presenters.row_of(publication, form=form)
+    return _told(render(request, "publishing/file.html", {"file": row, "open": form is not None}))
 
 
-def _row(request: UserRequest, publication: Publication, open: bool = False) -> HttpResponse:
-    row = presenters.row_of(publication)
-    response = render(request, "publishing/file.html", {"file": row, "open": open})
+def _state(request: UserRequest, publication: Publication) -> HttpResponse:
+    """What a file's line says of how far it is; whoever has its settings open keeps them as they are."""
+    return _told(render(request, "publishing/state.html", {"file": presenters.row_of(publication)}))
+
+
+def _told(response: HttpResponse) -> HttpResponse:
+    """A response by which the page learns that what is to be made may have changed."""
     response["HX-Trigger"] = "files-changed"
     return response
 
@@ -56,8 +63,9 @@ def _row(request: UserRequest, publication: Publication, open: bool = False) -> 
 @require_POST
 def publish_all(request: UserRequest, teardown_id: uuid.UUID) -> HttpResponse:
     """Have all that is kept up to date made, as far as it is not."""
-    services.ask_for_all(teardown_of(request, teardown_id), request.user)
-    return _files(request, teardown_id)
+    row = teardown_of(request, teardown_id)
+    services.ask_for_all(row, request.user)
+    return render(request, "publishing/count.html", presenters.context(row) | {"with_states": True})
 
 
 @require_GET
@@ -72,27 +80,14 @@ def add(request: UserRequest, teardown_id: uuid.UUID) -> HttpResponse:
     """One more file that is wanted."""
     ending, _, of = sent_by(request).get("kind", "").partition(":")
     wish = Wish(ending, of, film=film_for(ending)) if ending in CODECS else Wish(ending, of)
-    services.add(teardown_of(request, teardown_id), wish)
-    return _files(request, teardown_id)
-
-
-@require_GET
-@never_cache
-def show(request: UserRequest, publication_id: uuid.UUID) -> HttpResponse:
-    """A file's line."""
-    return _row(request, publication_of(request, publication_id))
+    return _line(request, services.add(teardown_of(request, teardown_id), wish))
 
 
 @require_GET
 @never_cache
 def state(request: UserRequest, publication_id: uuid.UUID) -> HttpResponse:
-    """How far a file is; asks again by itself until it is made, and has its line shown anew then."""
-    publication = publication_of(request, publication_id)
-    if publication.under_way:
-        return render(request, "publishing/state.html", {"file": presenters.row_of(publication)})
-    response = _row(request, publication)
-    response["HX-Retarget"], response["HX-Reswap"] = f"#file-{publication.pk}", "morph:outerHTML"
-    return response
+    """How far a file is; what is shown asks again by itself until it is made."""
+    return _state(request, publication_of(request, publication_id))
 
 
 @require_POST
@@ -100,7 +95,7 @@ def make(request: UserRequest, publication_id: uuid.UUID) -> HttpResponse:
     """Have a file made, of the teardown as it is now."""
     publication = publication_of(request, publication_id)
     services.ask(publication, request.user)
-    return _row(request, publication)
+    return _state(request, publication)
 
 
 @require_POST
@@ -110,7 +105,7 @@ def stop(request: UserRequest, publication_id: uuid.UUID) -> HttpResponse:
     if publication.job:
         jobs.ask_to_stop(publication.job)
         publication.job.refresh_from_db()
-    return _row(request, publication)
+    return _state(request, publication)
 
 
 @require_POST
@@ -119,7 +114,7 @@ def keep(request: UserRequest, publication_id: uuid.UUID) -> HttpResponse:
     publication = publication_of(request, publication_id)
     publication.kept = "kept" in sent_by(request)
     publication.save(update_fields=["kept"])
-    return _row(request, publication)
+    return _told(HttpResponse())
 
 
 @require_POST
@@ -130,15 +125,14 @@ def settings(request: UserRequest, publication_id: uuid.UUID) -> HttpResponse:
     sent_by(request)
     form = presenters.settings_form(publication, teardown, request.POST, request.FILES)
     if form is None:
-        return _row(request, publication)
+        return _line(request, publication)
     try:
         if form.is_valid():
             services.change(publication, form.wanted())
-            return _row(request, publication)
+            return _line(request, publication)
     except PulleyError as error:
         form.add_error(None, str(error))
-    row = presenters.row_of(publication, teardown, form)
-    return render(request, "publishing/file.html", {"file": row, "open": True})
+    return _line(request, publication, form)
 
 
 @require_POST
@@ -158,10 +152,8 @@ def first(request: UserRequest, publication_id: uuid.UUID) -> HttpResponse:
 @require_POST
 def remove(request: UserRequest, publication_id: uuid.UUID) -> HttpResponse:
     """Take a file away, with what was made."""
-    publication = publication_of(request, publication_id)
-    teardown_id = publication.teardown.pk
-    services.remove(publication)
-    return _files(request, teardown_id)
+    services.remove(publication_of(request, publication_id))
+    return _told(HttpResponse())
 
 
 @require_GET
