@@ -17,7 +17,8 @@ from pulley.core.formats.gltf import linear, to_glb
 from pulley.core.formats.teardown.upgrade import UPGRADES, VERSION, upgraded
 from pulley.core.geometry.frames import unit, view_frame
 from pulley.core.geometry.mesh import Mesh, box_mesh
-from pulley.core.publish.picture import png, render
+from pulley.core.render.painter import png, render
+from pulley.core.render.scene import plain_scene
 from pulley.core.store import Folder, from_record, to_record
 from pulley.core.teardown import Camera
 from pulley.core.trails import anchor

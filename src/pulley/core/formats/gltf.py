@@ -76,13 +76,13 @@ class Book:
         return b"".join(document.save_to_bytes())
 
     def numbers(self, rows: NDArray[np.float64], kind: str, bounded: bool = False) -> int:
-        """Plain numbers, as animations have them: rows (n, k), or (n,) of SCALAR; equal ones are entered once."""
+        """Plain numbers, as animations have them: rows (n, k), or (n,) of SCALAR, which alone may be ``bounded``;
+        equal ones are entered once."""
         rows = rows.astype(np.float32)
         key = rows.tobytes(), kind
         if key not in self._numbers_of:
-            low, high = (rows.min(0), rows.max(0)) if bounded else (None, None)
-            bounds = (np.atleast_1d(low).tolist(), np.atleast_1d(high).tolist()) if bounded else (None, None)
-            self._numbers_of[key] = self._enter(rows, None, gltf.FLOAT, kind, len(rows), *bounds)
+            low, high = ([float(rows.min())], [float(rows.max())]) if bounded else (None, None)
+            self._numbers_of[key] = self._enter(rows, None, gltf.FLOAT, kind, len(rows), low, high)
         return self._numbers_of[key]
 
     def node(self, leaf: Leaf, colour: Colour | None = None) -> gltf.Node:

@@ -59,7 +59,9 @@ def _arrow(way: Way, wide: float) -> str:
     shaft = " ".join(f"{x:.1f},{y:.1f}" for x, y in [*way[run], foot])
     head = " ".join(f"{x:.1f},{y:.1f}" for x, y in (tip, foot + aside * length * 0.45, foot - aside * length * 0.45))
     return (
-        f'<g stroke-linejoin="round" fill="none"><polyline points="{shaft}" stroke="{HALO}" stroke-width="{2.2 * wide:.1f}"/>'
+        f'<g stroke-linejoin="round" fill="none">'
+        f'<polyline points="{shaft}" stroke="{HALO}" stroke-width="{2.2 * wide:.1f}"/>'
         f'<polygon points="{head}" fill="{HALO}" stroke="{HALO}" stroke-width="{1.2 * wide:.1f}"/>'
-        f'<polyline points="{shaft}" stroke="{INK}" stroke-width="{wide:.1f}"/><polygon points="{head}" fill="{INK}"/></g>'
+        f'<polyline points="{shaft}" stroke="{INK}" stroke-width="{wide:.1f}"/>'
+        f'<polygon points="{head}" fill="{INK}"/></g>'
     )

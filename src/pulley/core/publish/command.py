@@ -1,4 +1,4 @@
-"""The headless command ``export``: from an assembly and a teardown to a film, a picture, a 3D file, a guide or a table."""
+"""The headless command ``export``: an assembly and a teardown as a film, a picture, a 3D file, a guide or a table."""
 
 import argparse
 import json
@@ -36,6 +36,9 @@ def run(args: argparse.Namespace, assembly: Assembly, teardown: Teardown, store:
 
     snags = sum(map(len, check(assembly, teardown).snags.values())) if args.check else None
     with tempfile.TemporaryDirectory() as folder:
+        if snags:
+            words = f"the check found {snags} snag{'s' * (snags > 1)}: somewhere parts pass through each other."
+            wish = replace(wish, guide=replace(wish.guide, mind=words))
         made = produce(assembly, teardown, wish, store, Path(folder), report, args.workers)
         _put(made, output)
     answer = {"output": args.output, "bytes": output.stat().st_size, "of": wish.variant or wish.ending}

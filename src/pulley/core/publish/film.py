@@ -192,7 +192,7 @@ def join(take: Take, paths: list[Path], whole: Path) -> None:
                 for packet in part.demux(source):
                     if packet.dts is None:
                         continue
-                    end = offset + packet.pts * packet.time_base
+                    end = offset + (packet.pts or 0) * packet.time_base
                     while track is not None and cues and cues[0][0] <= end:
                         out.mux(_cue(track, take, *cues.pop(0)))
                     _shift(packet, offset)
@@ -226,7 +226,7 @@ def _track(out: Any, take: Take) -> Any:
     return track
 
 
-def _cue(track: Any, take: Take, begin: float, end: float, words: str) -> av.Packet:
+def _cue(track: Any, take: Take, begin: float, end: float, words: str) -> Any:
     text = words.encode() if take.film.kind == "mp4" else vtt_text(words).encode()
     packet = av.Packet(len(text).to_bytes(2, "big") + text if take.film.kind == "mp4" else text)
     packet.stream, packet.time_base = track, Fraction(1, 1000)

@@ -6,10 +6,8 @@ from collections import Counter
 from collections.abc import Callable, Iterable, Sequence
 from dataclasses import dataclass, field, replace
 from itertools import pairwise
-from pathlib import Path
 
 import numpy as np
-from jinja2 import Environment, FileSystemLoader, StrictUndefined
 from numpy.typing import NDArray
 
 from pulley.core.assembly import Assembly, Leaf
@@ -18,13 +16,15 @@ from pulley.core.describe import step_sentence
 from pulley.core.drawing.model import DrawnPage
 from pulley.core.drawing.paper import Paper, paper_of
 from pulley.core.drawing.rows import Row, rows
-from pulley.core.drawing.sheet import PagePattern, Sheet
+from pulley.core.drawing.sheet import Page, PagePattern, Sheet
 from pulley.core.drawing.title import draw_frame, draw_title, title_box
 from pulley.core.drawing.writers.svg import svg
 from pulley.core.errors import PulleyError
 from pulley.core.geometry.frames import Pose, apply
 from pulley.core.publish.arrows import arrow_marks
 from pulley.core.publish.frames import opened, start_view
+from pulley.core.publish.pictures import picture
+from pulley.core.publish.templates import filled
 from pulley.core.render.painter import encoded, render
 from pulley.core.render.scene import frame_scene, plain_scene
 from pulley.core.score.compose import Score, compose, displacement_at
@@ -60,6 +60,7 @@ class Guide:
     apart : ids of steps that have a picture of their own though they play with the step before
     fields : what the user adds to steps, by id and heading: "Tool", "Torque", "Warning" or any other
     pattern : the frame and title block of its pages; None for plain pages
+    mind : a sentence that stands out on the first page, such as that the teardown has snags
     """
 
     way: str = "apart"
@@ -73,6 +74,7 @@ class Guide:
     apart: tuple[str, ...] = ()
     fields: dict[str, dict[str, str]] = field(default_factory=dict)
     pattern: PagePattern | None = None
+    mind: str = ""
 
     def check(self) -> None:
         """Raise PulleyError for what cannot be made."""
@@ -130,7 +132,8 @@ def guide_html(assembly: Assembly, teardown: Teardown, guide: Guide, report: Rep
         report(0.9 * number / len(groups), f"Step {number} of {len(groups)}")
         cells.append(_cell(assembly, teardown, score, guide, number, group, found, small))
     everything = [Needed(row.item, row.name, row.quantity, small.get(row.key, "")) for row in found]
-    return _template().render(
+    return filled(
+        "guide.html",
         title=guide.title or teardown.name,
         way=WAYS[guide.way],
         assembly=assembly.name,
@@ -139,7 +142,7 @@ def guide_html(assembly: Assembly, teardown: Teardown, guide: Guide, report: Rep
         parts=[part for part in everything if not FASTENER.search(part.name)],
         fasteners=[part for part in everything if FASTENER.search(part.name)],
         cover=_cover(assembly, teardown, score) if guide.cover else "",
-        snags=_fields_of(guide, "snags"),
+        mind=guide.mind,
         page=_page(assembly, teardown, guide),
     )
 
@@ -148,24 +151,13 @@ def guide_pdf(
     assembly: Assembly, teardown: Teardown, guide: Guide, report: Report = lambda share, words: None
 ) -> bytes:
     """A guide as a tagged PDF (PDF/UA, ISO 14289-1): text, reading order and what pictures show are in it."""
-    from weasyprint import HTML, URLFetcher  # a second to load
+    from weasyprint import HTML, URLFetcher  # type: ignore[import-untyped]  # a second to load
 
     page = guide_html(assembly, teardown, guide, report)
     report(0.92, "Laying out the pages")
     return bytes(
         HTML(string=page, url_fetcher=URLFetcher(allowed_protocols=("data",))).write_pdf(pdf_variant="pdf/ua-1")
     )
-
-
-def _template():  # noqa: ANN202 (jinja2's Template)
-    loader = FileSystemLoader(Path(__file__).parent / "templates")
-    return Environment(loader=loader, autoescape=True, undefined=StrictUndefined, trim_blocks=True).get_template(
-        "guide.html"
-    )
-
-
-def _fields_of(guide: Guide, key: str) -> str:
-    return guide.fields.get("", {}).get(key, "")
 
 
 def grouped(teardown: Teardown, score: Score, guide: Guide) -> list[list[Step]]:
@@ -245,8 +237,6 @@ def _part_pictures(assembly: Assembly, found: Sequence[Row]) -> dict[str, str]:
 
 
 def _cover(assembly: Assembly, teardown: Teardown, score: Score) -> str:
-    from pulley.core.publish.pictures import picture
-
     return _data(picture(assembly, teardown, score.duration, (1400, 1400), "white"), "image/png")
 
 
@@ -279,10 +269,7 @@ def _picture(
     at = {path: _pose(assembly, score, path, end) for path in shown}
     camera = frame.camera or start_view(assembly, teardown, score, size=size)
     ways = [_ways(assembly, score, path, begin, end) for path in moving if path in shown]
-    if guide.close:
-        camera = _close(assembly, camera, at, ways, size)
-    else:
-        camera = opened(camera, size)
+    camera = _close(assembly, camera, at, ways, size) if guide.close else opened(camera, size)
     scene = frame_scene(assembly, teardown, frame, camera, quiet=shown - moved, hidden=set(assembly.by_path) - shown)
     pixels = encoded(render(replace(scene, ground=(1.0, 1.0, 1.0)), size))
     marks = arrow_marks(camera, ways, size, guide.way == "together")
@@ -385,8 +372,6 @@ def _page(assembly: Assembly, teardown: Teardown, guide: Guide) -> PageStyle:
         return PageStyle(paper.size, page_margins(guide), high, "")
     pattern = _pattern(guide.pattern)
     sheet = Sheet(guide.title or teardown.name, teardown, pattern=pattern)
-    from pulley.core.drawing.sheet import Page
-
     page = Page("p1", paper.name, paper.wide)
     sheet = replace(sheet, pages=(page,))
     items = (*draw_frame(paper, pattern), *draw_title(sheet, page))

@@ -6,9 +6,12 @@ from dataclasses import dataclass, replace
 from hashlib import sha256
 from pathlib import Path
 
+import networkx as nx
+
 from pulley.core.assembly import Assembly
 from pulley.core.drawing import writers
 from pulley.core.drawing.layout import first_sheet
+from pulley.core.drawing.sheet import Sheet
 from pulley.core.errors import PulleyError
 from pulley.core.files import write_whole
 from pulley.core.formats import teardown as teardown_json
@@ -141,45 +144,60 @@ def produce(
         return film.make(take, folder, report, workers)
     path = folder / f"made.{wish.ending}"
     if not path.is_file():
-        write_whole(path, _content(assembly, teardown, wish, store, report))
+        write_whole(path, _content(_Case(assembly, teardown, wish, store, report)))
     return path
 
 
-def _content(assembly: Assembly, teardown: Teardown, wish: Wish, store: Store, report: Report) -> bytes:
-    match wish.ending, wish.variant:
-        case "png", _:
-            return _picture(assembly, teardown, wish)
-        case "svg", _:
-            return _line_drawing(assembly, teardown, wish).encode()
-        case "zip", _:
-            return pictures.step_set(assembly, teardown, wish.size, wish.ground, report)
-        case "glb", _ if not wish.at:
-            return model.animated_glb(assembly, teardown)
-        case "glb", _:
-            return model.posed_glb(assembly, teardown, _poses(assembly, teardown, wish))
-        case "step", _:
-            return solids.step(assembly, teardown, _poses(assembly, teardown, wish), store, report)
-        case "3mf", _:
-            return solids.threemf(assembly, teardown, _poses(assembly, teardown, wish))
-        case "stl", _:
-            return solids.stl(assembly, _poses(assembly, teardown, wish))
-        case "vtt", _:
-            return film.subtitles(Take(assembly, teardown, wish.film)).encode()
-        case "html", "page":
-            return takeaway(assembly, teardown).encode()
-        case "html", "guide":
-            return guide_html(assembly, teardown, wish.guide, report).encode()
-        case "pdf", "guide":
-            return guide_pdf(assembly, teardown, wish.guide, report)
-        case "csv" | "xlsx", "steps":
-            return (data.steps_csv if wish.ending == "csv" else data.steps_xlsx)(assembly, teardown)
-        case "json", "teardown":
-            return teardown_json.dumps(teardown).encode()
-        case "json" | "graphml", "blocking":
-            graph = data.blocking_graph(assembly, teardown, lambda share: report(share, "What blocks what"))
-            return data.graph_json(graph) if wish.ending == "json" else data.graphml(graph)
-        case _:  # parts lists and the sheet
-            return writers.write(assembly, first_sheet(assembly, teardown), wish.ending)
+@dataclass(frozen=True, eq=False)
+class _Case:
+    """What a file is made of."""
+
+    assembly: Assembly
+    teardown: Teardown
+    wish: Wish
+    store: Store
+    report: Report
+
+    @property
+    def poses(self) -> dict[str, Pose]:
+        """Where everything that is shown stands at the wish's instant."""
+        score = compose(self.assembly, self.teardown)
+        return poses_in(self.assembly, self.teardown, score, pictures.time_of(score, self.wish.at or "end"))
+
+    @property
+    def graph(self) -> nx.MultiDiGraph:
+        """What blocks what."""
+        return data.blocking_graph(self.assembly, self.teardown, lambda share: self.report(share, "What blocks what"))
+
+    @property
+    def sheet(self) -> Sheet:
+        """The first sheet that Pulley draws."""
+        return first_sheet(self.assembly, self.teardown)
+
+
+def _content(case: _Case) -> bytes:
+    """The bytes of a file; parts lists and sheets are written as sheets are."""
+    a, t, wish = case.assembly, case.teardown, case.wish
+    makers: dict[tuple[str, str], Callable[[], bytes]] = {
+        ("png", ""): lambda: _picture(a, t, wish),
+        ("svg", ""): lambda: _line_drawing(a, t, wish).encode(),
+        ("zip", ""): lambda: pictures.step_set(a, t, wish.size, wish.ground, case.report),
+        ("glb", ""): lambda: model.posed_glb(a, t, case.poses) if wish.at else model.animated_glb(a, t),
+        ("step", ""): lambda: solids.step(a, t, case.poses, case.store, case.report),
+        ("3mf", ""): lambda: solids.threemf(a, t, case.poses),
+        ("stl", ""): lambda: solids.stl(a, case.poses),
+        ("vtt", ""): lambda: film.subtitles(Take(a, t, wish.film)).encode(),
+        ("html", "page"): lambda: takeaway(a, t).encode(),
+        ("html", "guide"): lambda: guide_html(a, t, wish.guide, case.report).encode(),
+        ("pdf", "guide"): lambda: guide_pdf(a, t, wish.guide, case.report),
+        ("csv", "steps"): lambda: data.steps_csv(a, t),
+        ("xlsx", "steps"): lambda: data.steps_xlsx(a, t),
+        ("json", "teardown"): lambda: teardown_json.dumps(t).encode(),
+        ("json", "blocking"): lambda: data.graph_json(case.graph),
+        ("graphml", "blocking"): lambda: data.graphml(case.graph),
+    }
+    made = makers.get((wish.ending, wish.variant))
+    return made() if made else writers.write(a, case.sheet, wish.ending)
 
 
 def _picture(assembly: Assembly, teardown: Teardown, wish: Wish) -> bytes:
@@ -193,9 +211,3 @@ def _line_drawing(assembly: Assembly, teardown: Teardown, wish: Wish) -> str:
     score = compose(assembly, teardown)
     view = start_view(assembly, teardown, score, wish.view) if wish.view else None
     return pictures.line_drawing(assembly, teardown, pictures.time_of(score, wish.at or "end"), view)
-
-
-def _poses(assembly: Assembly, teardown: Teardown, wish: Wish) -> dict[str, Pose]:
-    """Where everything that is shown stands at a wish's instant."""
-    score = compose(assembly, teardown)
-    return poses_in(assembly, teardown, score, pictures.time_of(score, wish.at or "end"))

@@ -11,10 +11,11 @@ from scipy.spatial.transform import Rotation
 
 from pulley.core.assembly import Assembly, Group, Leaf
 from pulley.core.camera import camera_frame
-from pulley.core.colours import PLAIN, Colour, from_hex
+from pulley.core.colours import Colour, from_hex
 from pulley.core.formats.gltf import TO_GLTF, Book
 from pulley.core.geometry.frames import Pose, Vector
 from pulley.core.motion.easing import unease
+from pulley.core.publish.solids import colours_of
 from pulley.core.score.compose import Score, Segment, Trail, compose, displacement_at
 from pulley.core.teardown import Camera, Teardown
 from pulley.core.trails import jogged
@@ -66,8 +67,9 @@ def animated_glb(assembly: Assembly, teardown: Teardown) -> bytes:
     both, what is interpolated is within 0.004 mm and 0.004 degrees of the Score.
     """
     score = compose(assembly, teardown)
-    book, nodes, place = Book(), [gltf.Node(name=teardown.name, matrix=TO_GLTF, children=[])], {}
-    _tree(assembly, book, nodes, place, _colours(assembly, teardown), set(teardown.hidden))
+    book, nodes = Book(), [gltf.Node(name=teardown.name, matrix=TO_GLTF, children=[])]
+    place: dict[str, int] = {}
+    _tree(assembly, book, nodes, place, colours_of(assembly, teardown), set(teardown.hidden))
     clips = _Clip("Explode"), _Clip("Collapse")
     for path, track in score.tracks.items():
         if path in place and any(segment.end > segment.start for segment in track):
@@ -87,17 +89,13 @@ def animated_glb(assembly: Assembly, teardown: Teardown) -> bytes:
 
 def posed_glb(assembly: Assembly, teardown: Teardown, poses: Mapping[str, Pose]) -> bytes:
     """The assembly with its leaves where ``poses`` (4, 4) say; those left out are not in it."""
-    book, nodes, place = Book(), [gltf.Node(name=teardown.name, matrix=TO_GLTF, children=[])], {}
+    book, nodes = Book(), [gltf.Node(name=teardown.name, matrix=TO_GLTF, children=[])]
+    place: dict[str, int] = {}
     gone = {leaf.path for leaf in assembly.leaves} - poses.keys()
-    _tree(assembly, book, nodes, place, _colours(assembly, teardown), gone)
+    _tree(assembly, book, nodes, place, colours_of(assembly, teardown), gone)
     for path, pose in poses.items():
         _stand(nodes[place[path]], pose)
     return book.to_bytes(nodes)
-
-
-def _colours(assembly: Assembly, teardown: Teardown) -> dict[str, Colour]:
-    tints = {tint.component: from_hex(tint.colour) for tint in teardown.tints if tint.colour}
-    return {leaf.path: tints.get(leaf.path, leaf.colour or PLAIN) for leaf in assembly.leaves}
 
 
 def _tree(

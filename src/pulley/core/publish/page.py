@@ -6,18 +6,16 @@ import json
 import re
 from pathlib import Path
 
-from jinja2 import Environment, FileSystemLoader, StrictUndefined
-
 from pulley.core.assembly import Assembly
 from pulley.core.drawing.rows import rows
 from pulley.core.drawing.sheet import Sheet
 from pulley.core.formats.gltf import to_glb
+from pulley.core.publish.templates import filled
 from pulley.core.publish.watched import seen
 from pulley.core.score.compose import compose
 from pulley.core.teardown import Teardown
 
-HERE = Path(__file__).parent
-STATIC = HERE.parents[1] / "web" / "static"  # the page is the canvas itself, script for script
+STATIC = Path(__file__).parents[2] / "web" / "static"  # the page is the canvas itself, script for script
 ENTRY = "pulley/takeaway.js"
 FONT = "vendor/fontsource/barlow/files/barlow-latin-500-normal.woff2"
 IMPORT = re.compile(r'((?:import|export)\b[^"\';]*?from\s*|import\s*)"(\.{1,2}/[^"]+)"')
@@ -38,9 +36,8 @@ def takeaway(assembly: Assembly, teardown: Teardown) -> str:
     model = gzip.compress(to_glb(assembly, FINE), 9, mtime=0)
     steps = [(step, bar) for step, bar in zip(teardown.steps, score.steps, strict=True) if not step.off]
     found = rows(assembly, Sheet("", teardown))
-    loader = FileSystemLoader(HERE / "templates")
-    page = Environment(loader=loader, autoescape=True, undefined=StrictUndefined, trim_blocks=True)
-    return page.get_template("takeaway.html").render(
+    return filled(
+        "takeaway.html",
         name=teardown.name,
         assembly=assembly.name,
         steps=steps,

@@ -2,10 +2,11 @@
 
 import json
 import tempfile
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Iterator, Mapping
 from pathlib import Path
+from typing import Any
 
-import lib3mf
+import lib3mf  # type: ignore[import-untyped]
 import numpy as np
 from numpy.typing import NDArray
 from scipy.spatial.transform import Rotation
@@ -76,7 +77,8 @@ def _exact(store: Store, leaf: Leaf) -> bytes:
         ) from error
 
 
-def _record(assembly: Assembly, teardown: Teardown, poses: Poses):  # noqa: ANN202 (plain JSON values)
+def _record(assembly: Assembly, teardown: Teardown, poses: Poses) -> Iterator[dict[str, Any]]:
+    """The components of a pose as the writer's process wants them, as plain JSON values."""
     colours = colours_of(assembly, teardown)
     for component in assembly.components:
         own = {"path": component.path, "name": component.name, "parent": component.parent}

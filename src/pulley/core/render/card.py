@@ -92,17 +92,17 @@ class Painter:
     """Draws scenes with one OpenGL context. Belongs to the thread in which it was made."""
 
     def __init__(self) -> None:
-        self.context = moderngl.create_standalone_context(require=330, backend="egl")
+        self.context = moderngl.create_standalone_context(require=330, backend="egl")  # type: ignore[arg-type]
         program = self.context.program
-        self.face = program(vertex_shader=shaders.FACE_VERTEX, fragment_shader=shaders.FACE_FRAGMENT)
-        self.depth = program(vertex_shader=shaders.DEPTH_VERTEX, fragment_shader=shaders.DEPTH_FRAGMENT)
-        self.band = program(
+        self.face: Any = program(vertex_shader=shaders.FACE_VERTEX, fragment_shader=shaders.FACE_FRAGMENT)
+        self.depth: Any = program(vertex_shader=shaders.DEPTH_VERTEX, fragment_shader=shaders.DEPTH_FRAGMENT)
+        self.band: Any = program(
             vertex_shader=shaders.EDGE_VERTEX,
             geometry_shader=shaders.BAND_GEOMETRY,
             fragment_shader=shaders.BAND_FRAGMENT,
         )
-        self.shade = program(vertex_shader=shaders.SCREEN_VERTEX, fragment_shader=shaders.SHADE_FRAGMENT)
-        self.blur = program(vertex_shader=shaders.SCREEN_VERTEX, fragment_shader=shaders.BLUR_FRAGMENT)
+        self.shade: Any = program(vertex_shader=shaders.SCREEN_VERTEX, fragment_shader=shaders.SHADE_FRAGMENT)
+        self.blur: Any = program(vertex_shader=shaders.SCREEN_VERTEX, fragment_shader=shaders.BLUR_FRAGMENT)
         corners = self.context.buffer(np.array([[-1, -1], [1, -1], [-1, 1], [1, 1]], "f4"))
         self.screens = [
             self.context.vertex_array(p, [(corners, "2f", "corner")], mode=moderngl.TRIANGLE_STRIP)
@@ -147,7 +147,8 @@ class Painter:
             self._shade(paper, lens, clip, stock, size, tile, around[1])
         self._lights(scene, clip @ lens.view, tile, paper.shade if soft else self.white, stock, lines_only)
         paper.sheet.use()
-        paper.sheet.clear(*(scene.ground or (0, 0, 0)), 0.0 if scene.ground is None else 1.0)
+        red, green, blue = scene.ground or (0.0, 0.0, 0.0)
+        paper.sheet.clear(red, green, blue, 0.0 if scene.ground is None else 1.0)
         self._faces(stock)
         grain = line_pixels(size)
         self._edges(scene, clip @ lens.view, tile, grain)
@@ -338,7 +339,7 @@ class Painter:
         """Faces that one sees through, the farthest first."""
         back = np.subtract(camera.eye, camera.target)
         self.face["flat_ground"] = False
-        self.context.blend_func = (
+        self.context.blend_func = (  # type: ignore[assignment]
             moderngl.SRC_ALPHA,
             moderngl.ONE_MINUS_SRC_ALPHA,
             moderngl.ONE,
@@ -379,7 +380,7 @@ def _mesh_key(item: Item) -> str:
     return item.leaf.part.mesh.key
 
 
-def _columns(matrix: Pose) -> bytes:
+def _columns(matrix: NDArray[Any]) -> bytes:
     """A matrix as OpenGL wants it: 32-bit, by columns."""
     return matrix.T.astype("f4").tobytes()
 

@@ -11,6 +11,7 @@ from pulley.core.teardown import Camera
 
 SKY, LAMP = 1.5, 1.9  # strengths of the canvas's lights (static/pulley/canvas/stage.js)
 EARTH: Colour = from_hex("#c9bfae")
+QUIET_INK = mixed(EDGE_INK, WHITE, 0.55)  # of edges of what is set back
 HIDDEN_INK: Colour = from_hex("#77808a")
 HIDDEN_DASH = 0.006, 0.004  # dash and gap of hidden lines, as shares of the size of what is seen
 REACH = 0.04  # of the size of what is seen: how far the soft shade of a cleft reaches
@@ -30,7 +31,7 @@ def linear(colour: Colour) -> NDArray[np.float64]:
 
 def ink_of(item: Item) -> Colour:
     """The ink of an item's edges: fainter where it is set back."""
-    return mixed(EDGE_INK, WHITE, 0.55) if item.quiet else EDGE_INK
+    return QUIET_INK if item.quiet else EDGE_INK
 
 
 def box(scene: Scene) -> NDArray[np.float64]:

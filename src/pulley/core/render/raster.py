@@ -19,7 +19,7 @@ ON_PLANE = 1e-4  # of the distance: how far a line may lie behind the face that 
 
 
 @njit(cache=True, nogil=True)
-def place(vertices, normals, spans, items, poses, view, focal, middle, parallel, seen, turned):  # noqa: ANN001, ANN201
+def place(vertices, normals, spans, items, poses, view, focal, middle, parallel, seen, turned):
     """Put every item's vertices on the grid: ``seen`` (k, 4) gets x w, y w, w and the distance, ``turned`` normals.
 
     Parameters
@@ -64,7 +64,7 @@ def place(vertices, normals, spans, items, poses, view, focal, middle, parallel,
 
 
 @njit(cache=True, nogil=True)
-def _edges_of(a, b, c, out):  # noqa: ANN001, ANN202
+def _edges_of(a, b, c, out):
     """The edge functions (3, 3) of a triangle of homogeneous points; its determinant, the sense in which it is seen."""
     out[0, 0] = b[1] * c[2] - b[2] * c[1]
     out[0, 1] = b[2] * c[0] - b[0] * c[2]
@@ -79,7 +79,7 @@ def _edges_of(a, b, c, out):  # noqa: ANN001, ANN202
 
 
 @njit(cache=True, nogil=True)
-def _reach(a, b, c, axis, size):  # noqa: ANN001, ANN202
+def _reach(a, b, c, axis, size):
     """The first and the last row or column of samples that a triangle may cover."""
     if a[2] <= 1e-6 or b[2] <= 1e-6 or c[2] <= 1e-6:
         return 0, size - 1
@@ -91,7 +91,7 @@ def _reach(a, b, c, axis, size):  # noqa: ANN001, ANN202
 
 
 @njit(cache=True, nogil=True)
-def faces(seen, triangles, spans, starts, items, both_sides, parallel, limit, nearness, owner, planes, owners):  # noqa: ANN001, ANN201
+def faces(seen, triangles, spans, starts, items, both_sides, parallel, limit, nearness, owner, planes, owners):
     """Draw items' triangles into ``nearness`` and ``owner`` (h, w); a triangle's number runs on from item to item.
 
     Parameters
@@ -163,7 +163,7 @@ def faces(seen, triangles, spans, starts, items, both_sides, parallel, limit, ne
 
 
 @njit(cache=True, nogil=True)
-def lit(  # noqa: ANN201
+def lit(
     owner,
     owners,
     first_of,
@@ -174,7 +174,7 @@ def lit(  # noqa: ANN201
     seen,
     turned,
     colours,
-    opacities,  # noqa: ANN001
+    opacities,
     lamp,
     sky,
     earth,
@@ -184,7 +184,7 @@ def lit(  # noqa: ANN201
     lamp_map,
     lamp_view,
     eye,
-    out,  # noqa: ANN001
+    out,
 ):
     """Blend what is seen of each pixel into ``out`` (h, w, 4), 0 to 1: Lambert's law under a sky and a lamp.
 
@@ -283,7 +283,7 @@ def lit(  # noqa: ANN201
 
 
 @njit(cache=True, nogil=True)
-def _reached(lamp_map, lamp_view, x, y, z):  # noqa: ANN001, ANN202
+def _reached(lamp_map, lamp_view, x, y, z):
     """The share of the lamp's light that reaches a point of the eye's frame: nine looks into the lamp's map."""
     column = lamp_view[0, 0] * x + lamp_view[0, 1] * y + lamp_view[0, 2] * z + lamp_view[0, 3]
     row = lamp_view[1, 0] * x + lamp_view[1, 1] * y + lamp_view[1, 2] * z + lamp_view[1, 3]
@@ -299,7 +299,7 @@ def _reached(lamp_map, lamp_view, x, y, z):  # noqa: ANN001, ANN202
 
 
 @njit(cache=True, nogil=True)
-def clefts(nearness, eye, reach, most, strength, first, out):  # noqa: ANN001, ANN201
+def clefts(nearness, eye, reach, most, strength, first, out):
     """How much light comes into corners and clefts, for every other pixel: ``out`` (h, w) from 0 to 1.
 
     Around each point of the picture a dozen others are looked at: those that rise over the plane of the point within
@@ -363,7 +363,7 @@ def clefts(nearness, eye, reach, most, strength, first, out):  # noqa: ANN001, A
 
 
 @njit(cache=True, nogil=True)
-def _slope(places, y, x, down, across):  # noqa: ANN001, ANN202
+def _slope(places, y, x, down, across):
     """The way (3,) along the surface from a point to the next one, taken on the side where it changes less."""
     height, width = places.shape[:2]
     here = places[y, x]
@@ -381,7 +381,7 @@ def _slope(places, y, x, down, across):  # noqa: ANN001, ANN202
 
 
 @njit(cache=True, nogil=True)
-def smoothed(rough, nearness, out):  # noqa: ANN001, ANN201
+def smoothed(rough, nearness, out):
     """Even out what `clefts` found, over four by four, within a surface and not across its border."""
     height, width = rough.shape
     for y in range(height):
@@ -401,7 +401,7 @@ def smoothed(rough, nearness, out):  # noqa: ANN001, ANN201
 
 
 @njit(cache=True, nogil=True)
-def inked(out, cover, inks, colours):  # noqa: ANN001, ANN201
+def inked(out, cover, inks, colours):
     """Lay ink over a picture (h, w, 4) as far as it covers each pixel; ``colours`` (k, 3) are the inks'."""
     height, width = cover.shape
     for y in range(height):
@@ -415,7 +415,7 @@ def inked(out, cover, inks, colours):  # noqa: ANN001, ANN201
 
 
 @njit(cache=True, nogil=True)
-def bytes_of(picture, out):  # noqa: ANN001, ANN201
+def bytes_of(picture, out):
     """A picture (h, w, 4) from 0 to 1 as bytes, its colours no longer multiplied by its opacity."""
     height, width = picture.shape[:2]
     for y in range(height):
@@ -430,7 +430,7 @@ def bytes_of(picture, out):  # noqa: ANN001, ANN201
 
 
 @njit(cache=True, nogil=True)
-def bands(  # noqa: ANN201
+def bands(
     ends,
     owner,
     nearness,
@@ -442,7 +442,7 @@ def bands(  # noqa: ANN201
     on,
     off,
     cover,
-    inks,  # noqa: ANN001
+    inks,
 ):
     """Draw lines as bands of an even width: how much of a pixel they cover, and in which ink.
 
@@ -533,7 +533,7 @@ def bands(  # noqa: ANN201
 
 
 @njit(cache=True, nogil=True)
-def _covered(xa, ya, xb, yb, na, nb, owner, planes):  # noqa: ANN001, ANN202
+def _covered(xa, ya, xb, yb, na, nb, owner, planes):
     """Whether faces cover a short line at both ends and in its middle: most edges of a part are on its far side."""
     for k in range(3):
         s = 0.5 * k
@@ -550,7 +550,7 @@ def _covered(xa, ya, xb, yb, na, nb, owner, planes):  # noqa: ANN001, ANN202
 
 
 @njit(cache=True, nogil=True)
-def ends_of(seen, points, point_spans, pairs, pair_spans, starts, items, out):  # noqa: ANN001, ANN201
+def ends_of(seen, points, point_spans, pairs, pair_spans, starts, items, out):
     """The edges of items as `bands` wants them: ``out`` (k, 2, 5), the length in mm last; how many.
 
     Parameters
@@ -577,7 +577,7 @@ def ends_of(seen, points, point_spans, pairs, pair_spans, starts, items, out):  
 
 
 @njit(cache=True, nogil=True)
-def _between(pair, t):  # noqa: ANN001, ANN202
+def _between(pair, t):
     """A point on the way between two homogeneous ones: x, y, w and distance."""
     a, b = pair[0], pair[1]
     return a[0] + t * (b[0] - a[0]), a[1] + t * (b[1] - a[1]), a[2] + t * (b[2] - a[2]), a[3] + t * (b[3] - a[3])

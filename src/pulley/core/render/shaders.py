@@ -173,9 +173,11 @@ void main() {
   vec3 here = seen(at);
   vec3 left = here - seen(at - vec2(grain.x, 0.0)), right = seen(at + vec2(grain.x, 0.0)) - here;
   vec3 down = here - seen(at - vec2(0.0, grain.y)), up = seen(at + vec2(0.0, grain.y)) - here;
-  vec3 across = abs(left.z) < abs(right.z) ? left : right, high = abs(down.z) < abs(up.z) ? down : up;
+  vec3 across = abs(left.z) < abs(right.z) ? left : right;
+  vec3 high = abs(down.z) < abs(up.z) ? down : up;
   vec3 n = normalize(cross(across, high));
-  float turn = 6.2831853 * fract(52.9829189 * fract(dot(floor(gl_FragCoord.xy) + offset, vec2(0.06711056, 0.00583715))));
+  float speck = dot(floor(gl_FragCoord.xy) + offset, vec2(0.06711056, 0.00583715));
+  float turn = 6.2831853 * fract(52.9829189 * fract(speck));
   float radius = min(scale * reach / (arm > 0.0 ? arm : -here.z), most);
   float covered = 0.0;
   for (int k = 0; k < TAPS; k++) {
@@ -184,7 +186,8 @@ void main() {
     vec3 there = seen(at + way * vec2(grain.x / grain.y, 1.0)) - here;
     float far = dot(there, there);
     float rise = dot(there, n) - 0.02 * reach;
-    covered += max(rise, 0.0) * inversesqrt(far + 1e-12) * max(1.0 - far / (reach * reach), 0.0);
+    float fade = max(1.0 - far / (reach * reach), 0.0);
+    covered += max(rise, 0.0) * inversesqrt(far + 1e-12) * fade;
   }
   pixel = clamp(1.0 - strength * covered / float(TAPS), 0.0, 1.0);
 }

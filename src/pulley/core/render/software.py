@@ -10,22 +10,21 @@ from cachetools import LRUCache, cached
 from numpy.typing import NDArray
 
 from pulley.core.camera import camera_frame
-from pulley.core.colours import WHITE
+from pulley.core.colours import WHITE, from_hex
 from pulley.core.geometry.frames import Pose
 from pulley.core.geometry.mesh import Mesh
 from pulley.core.render import raster
-from pulley.core.colours import Colour, from_hex
 from pulley.core.render.lights import (
     EARTH,
     HIDDEN_DASH,
     HIDDEN_INK,
     LAMP,
     MOST,
+    QUIET_INK,
     REACH,
     SKY,
     STRENGTH,
     ball,
-    ink_of,
     lamp_view,
     linear,
 )
@@ -282,14 +281,12 @@ def _farthest_first(items: Sequence[Item], camera: Camera) -> list[Item]:
 
 
 def _ink(scene: Scene, stock: Stock, lens: Lens, cast: Cast, picture: NDArray[np.float64], grain: float) -> None:
-    """Lay edges, trail lines and hidden lines over a picture (h, w, 4), lines ``grain`` times as wide as on the canvas."""
+    """Lay edges, trail lines and hidden lines over a picture (h, w, 4), ``grain`` times as wide as on the canvas."""
     cover = np.zeros(picture.shape[:2], np.float32)
     inks = np.zeros(picture.shape[:2], np.uint8)
-    colours: list[Colour] = [ink_of(Item(None, np.eye(4), WHITE)), HIDDEN_INK, from_hex(scene.line.colour)]  # type: ignore[arg-type]
+    colours = np.array([EDGE_INK, HIDDEN_INK, from_hex(scene.line.colour), QUIET_INK])
     quiet = [item for item in scene.items if item.quiet]
     plain = [item for item in scene.items if not item.quiet]
-    if quiet:
-        colours.append(ink_of(quiet[0]))
 
     def draw(
         ends: NDArray[np.float64], width: float, ink: int, hidden: int = 0, dash: tuple[float, float] = (0.0, 0.0)
@@ -308,7 +305,7 @@ def _ink(scene: Scene, stock: Stock, lens: Lens, cast: Cast, picture: NDArray[np
     if scene.look.display == "dashed":
         size = 2 * ball(scene)[1]
         draw(_edges(stock, scene.items, lens), grain, 1, 1, dash=(HIDDEN_DASH[0] * size, HIDDEN_DASH[1] * size))
-    raster.inked(picture, cover, inks, np.array(colours))
+    raster.inked(picture, cover, inks, colours)
 
 
 def _edges(stock: Stock, items: Sequence[Item], lens: Lens) -> NDArray[np.float64]:

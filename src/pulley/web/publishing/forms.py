@@ -26,8 +26,8 @@ def _choices(words: dict[str, str]) -> list[tuple[str, str]]:
 class WishForm(forms.Form):
     """What forms of all kinds of files have in common: made for a wish of a teardown."""
 
-    def __init__(self, wish: Wish, teardown: core.Teardown, *args: Any, **more: Any) -> None:
-        super().__init__(*args, initial=self.of(wish), **more)
+    def __init__(self, wish: Wish, teardown: core.Teardown, data: Any = None, files: Any = None, **more: Any) -> None:
+        super().__init__(data, files, initial=self.of(wish), **more)
         self.wish, self.teardown = wish, teardown
         for name, field in self.fields.items():
             if name == "view":

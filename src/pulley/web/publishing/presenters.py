@@ -8,8 +8,11 @@ from pulley.core.drawing.document import pattern_from
 from pulley.core.publish.guide import WAYS
 from pulley.core.publish.making import Wish
 from pulley.core.publish.settings import CAPTIONS, CODECS, DIRECTIONS
+from pulley.web.analysis import services as analysis
+from pulley.web.analysis.registry import Case
 from pulley.web.editor import services as editor
 from pulley.web.editor.models import Teardown
+from pulley.web.library.services import core_assembly
 from pulley.web.publishing import services
 from pulley.web.publishing.forms import CODEC_WORDS, WishForm, form_for
 from pulley.web.publishing.models import Publication
@@ -113,9 +116,11 @@ def context(row: Teardown) -> dict[str, Any]:
     teardown = editor.teardown_at(row)
     files = [row_of(publication, teardown) for publication in services.published(row)]
     waiting = sum(each.publication.kept and not each.current and not each.publication.under_way for each in files)
+    verdict = analysis.known("check", Case(core_assembly(row.assembly), teardown)).value
     return {
         "teardown": row,
         "assembly": row.assembly,
+        "snags": sum(map(len, verdict.snags.values())) if verdict else 0,
         "files": files,
         "waiting": waiting,
         "kinds": [(f"{ending}:{of}", words) for (ending, of), words in KINDS.items()],

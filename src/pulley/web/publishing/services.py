@@ -23,6 +23,8 @@ from pulley.core.publish import film, making
 from pulley.core.publish.frames import Take
 from pulley.core.publish.making import Wish
 from pulley.core.publish.settings import CODECS
+from pulley.web.analysis import services as analysis
+from pulley.web.analysis.registry import Case
 from pulley.web.editor import services as editor
 from pulley.web.editor.models import Teardown
 from pulley.web.jobs import services as jobs
@@ -168,12 +170,21 @@ def make(job: Job, report: Report) -> dict[str, Any]:
 
 def _produced(row: Teardown, wish: Wish, arguments: dict[str, Any], folder: Path, report: Report) -> Path:
     assembly, teardown, sheet = subject(row, wish, arguments["at"])
+    if wish.variant == "guide":
+        wish = replace(wish, guide=replace(wish.guide, mind=_mind(assembly, teardown)))
     if sheet is None:
         return making.produce(assembly, teardown, wish, geometry, folder, report)
     drawn = sheets.load(row.sheets.filter(deleted=None).order_by("-created")[0])
     path = folder / f"made.{wish.ending}"
     write_whole(path, writers.write(assembly, drawn, wish.ending, 0, report))
     return path
+
+
+def _mind(assembly: Assembly, teardown: core.Teardown) -> str:
+    """What a guide says of its teardown when the check found snags in it."""
+    verdict = analysis.known("check", Case(assembly, teardown)).value
+    count = sum(map(len, verdict.snags.values())) if verdict else 0
+    return f"the check found {count} snag{'s' * (count > 1)}: somewhere parts pass through each other." if count else ""
 
 
 def first_look(row: Teardown, wish: Wish) -> bytes:

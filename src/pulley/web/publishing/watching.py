@@ -6,7 +6,7 @@ import uuid
 from datetime import date
 from typing import Any
 
-from csp.decorators import csp_update
+from csp.decorators import csp_replace
 from django.contrib.auth.decorators import login_not_required
 from django.db.models import F
 from django.http import FileResponse, Http404, HttpResponse
@@ -129,7 +129,7 @@ def _may_see(request: UserRequest, link: Link) -> bool:
 @login_not_required
 @never_cache
 @xframe_options_exempt
-def watch(request: UserRequest, token: str) -> HttpResponse:
+def watch(request: UserRequest, token: str) -> HttpResponseBase:
     """The teardown to be watched: canvas, steps and playing, and nothing of the editor."""
     try:
         link = _link(token)
@@ -144,9 +144,7 @@ def watch(request: UserRequest, token: str) -> HttpResponse:
     if link.teardown.assembly.owner != request.user:
         Link.objects.filter(pk=link.pk).update(views=F("views") + 1)
     response = render(request, "publishing/watch.html", _watched(link))
-    if link.sites:
-        response = csp_update({"frame-ancestors": link.sites.split()})(lambda _request: response)(request)
-    return response
+    return csp_replace({"frame-ancestors": link.sites.split()})(lambda _: response)(request) if link.sites else response
 
 
 def _watched(link: Link) -> dict[str, Any]:

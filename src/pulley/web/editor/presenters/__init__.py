@@ -5,16 +5,14 @@ import json
 from dataclasses import asdict
 from typing import Any
 
-from pulley.core import describe, editing, visibility
+from pulley.core import describe, editing
 from pulley.core import teardown as core
 from pulley.core.assembly import Assembly
-from pulley.core.camera import FOV, MARGIN
 from pulley.core.contact.check import Verdict
 from pulley.core.publish.watched import seen
 from pulley.core.quantities import plain, round_pitch, shown
 from pulley.core.score.compose import Score, compose
-from pulley.core.score.shots import orbit_shots, saved_home
-from pulley.core.trails import PATTERNS
+from pulley.core.score.shots import orbit_shots
 from pulley.web import history
 from pulley.web.accounts.models import Preferences, preferences_of
 from pulley.web.analysis import services as analysis
