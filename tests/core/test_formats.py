@@ -214,11 +214,11 @@ class PictureTests(TestCase):
         for leaf, colour in zip(made.leaves, ((1.0, 0.0, 0.0), (0.0, 0.0, 1.0)), strict=True):
             object.__setattr__(leaf, "colour", colour)
         view = Camera("", "", (5, -100, 5), (5, 0, 5))
-        middle = render(made, {leaf.path: leaf.pose for leaf in made.leaves}, view, (60, 60))[30, 30]
+        middle = render(plain_scene(made, {leaf.path: leaf.pose for leaf in made.leaves}, view), (60, 60))[30, 30]
         self.assertGreater(int(middle[0]), int(middle[2]) + 100)
 
     def test_nothing_to_draw_is_paper(self):
-        self.assertEqual(len(np.unique(render(tower(), {}, None, (8, 6)).reshape(-1, 3), axis=0)), 1)
+        self.assertEqual(len(np.unique(render(plain_scene(tower(), {}), (8, 6)).reshape(-1, 4), axis=0)), 1)
 
 
 class AnchorTests(TestCase):

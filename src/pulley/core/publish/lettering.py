@@ -67,11 +67,17 @@ def _wrapped(text: str, size: int, room: float) -> list[str]:
 
 
 def _fitted(text: str, size: int, room: tuple[float, float]) -> tuple[int, list[str]]:
-    """The size, at most ``size`` pixels, at which a text fits in ``room`` (width, height); and its lines then."""
+    """The size, at most ``size`` pixels, at which a text fits in ``room`` (width, height); and its lines then.
+
+    Only what does not fit even in the smallest size, in a tiny picture, is cut with an ellipsis.
+    """
     while True:
         lines = _wrapped(text, size, room[0])
-        if size <= SMALLEST or len(lines) * size * 1.35 <= room[1]:
+        if len(lines) * size * 1.35 <= room[1]:
             return size, lines
+        if size <= SMALLEST:
+            fits = max(int(room[1] / (size * 1.35)), 1)
+            return size, [*lines[: fits - 1], lines[fits - 1][:-1] + "…"]
         size = max(SMALLEST, int(size * 0.92))
 
 

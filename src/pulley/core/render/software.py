@@ -10,7 +10,7 @@ from cachetools import LRUCache, cached
 from numpy.typing import NDArray
 
 from pulley.core.camera import camera_frame
-from pulley.core.colours import WHITE, from_hex
+from pulley.core.colours import EDGE_INK, WHITE, from_hex
 from pulley.core.geometry.frames import Pose
 from pulley.core.geometry.mesh import Mesh
 from pulley.core.render import raster
