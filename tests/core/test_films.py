@@ -205,15 +205,15 @@ class WorkTests(TestCase):
         self.assertEqual(first, second)
 
     def test_broken_off_half_way_it_goes_on_from_what_is_finished(self):
-        class Stopped(Exception):
+        class StoppedError(Exception):
             pass
 
         def stop(share, _words):
             if share > 0.5:
-                raise Stopped
+                raise StoppedError
 
         self.enterContext(mock.patch.object(film, "wait", lambda jobs, **_: self.one_by_one(jobs)))
-        with self.assertRaises(Stopped):
+        with self.assertRaises(StoppedError):
             film.make(self.take, self.folder, stop, workers=1)
         finished = sorted(path.name for path in self.folder.glob("part-*"))
         self.assertTrue(0 < len(finished) < film.parts(self.take), finished)
