@@ -8,6 +8,9 @@ import tempfile
 from pathlib import Path
 from unittest import TestCase, mock
 
+import av
+from PIL import Image
+
 from pulley.core import cli
 from pulley.core.assembly import Assembly
 from pulley.core.cli import main
@@ -22,7 +25,9 @@ def read_once(path: Path, folder: Path) -> Assembly:
     return read(DEMO) if path == DEMO else read_step_kept(path, folder)
 
 
-class CommandTests(TestCase):
+class CommandCase(TestCase):
+    """The commands as a shell runs them."""
+
     def setUp(self):
         self.enterContext(mock.patch.dict(os.environ, PULLEY_STORE=str(store())))
         self.enterContext(mock.patch.object(cli, "read_step_kept", read_once))
@@ -45,6 +50,8 @@ class CommandTests(TestCase):
         self.assertRegex(err, advice)
         self.assertEqual(err.count("\n"), 1)
 
+
+class CommandTests(CommandCase):
     def test_inspect(self):
         status, answer = self.answer("inspect", DEMO)
         self.assertEqual((status, answer["units"]), (0, "mm"))
@@ -139,3 +146,67 @@ class CommandTests(TestCase):
         self.refuse("cannot be opened", "check", DEMO, self.folder / "none.json")
         self.refuse("--help", "explode", DEMO)
         self.refuse("--help")
+
+
+class ExportTests(CommandCase):
+    """`export`: one command for all that leaves Pulley, and a status that a pipeline can trust."""
+
+    def test_every_ending_that_is_made_makes_a_file(self):
+        for ending, more in {
+            "png": ("--at", "start", "--size", "96x64", "--ground", "clear"),
+            "svg": ("--at", "1.5"),
+            "glb": (),
+            "stl": ("--at", "end"),
+            "html": (),
+            "csv": (),
+            "xlsx": ("--of", "parts"),
+            "json": (),
+            "vtt": (),
+            "gif": ("--size", "96x64", "--fps", "24", "--steps", "s1", "--speed", "6", "--hard"),
+        }.items():
+            out = self.folder / f"out.{ending}"
+            status, answer = self.answer("export", DEMO, DEMO_TEARDOWN, "-o", out, *more)
+            self.assertEqual((status, answer["bytes"]), (0, out.stat().st_size), ending)
+        self.assertEqual(Image.open(self.folder / "out.png").size, (96, 64))
+        self.assertEqual(list(self.folder.glob(".*")), [], "nothing is left beside them")
+
+    def test_what_cannot_be_made_is_refused_and_nothing_is_written(self):
+        words = ("export", DEMO, DEMO_TEARDOWN, "-o")
+        for advice, *more in (
+            ("ends with nothing that is made", self.folder / "x.avi"),
+            ("0 x 720 pixels", self.folder / "x.mp4", "--size", "0x720"),
+            ("100000 x 720", self.folder / "x.png", "--size", "100000x720"),
+            ("no instant", self.folder / "x.png", "--at", "tomorrow"),
+            ("no instant", self.folder / "x.step", "--at", "1e9"),
+            ("24 to 60", self.folder / "x.mp4", "--fps", "5"),
+            ("no saved view “Back”", self.folder / "x.png", "--view", "Back"),
+            ("no step to film", self.folder / "x.mp4", "--steps", "gone"),
+            ("no folder", self.folder / "none" / "x.png"),
+            ("is of page or guide, not of film", self.folder / "x.html", "--of", "film"),
+            ("steps", self.folder / "x.pdf", "--cells", "3"),
+            ("No such file", self.folder / "x.mp4", "--logo", self.folder / "gone.png"),
+        ):
+            self.refuse(advice, *words, *more)
+        self.assertEqual(list(self.folder.iterdir()), [])
+
+    def test_settings_from_a_file_and_flags_before_them(self):
+        kept = self.folder / "film.json"
+        kept.write_text(json.dumps({"film": {"rate": 25, "size": [96, 64], "steps": ["s1"], "soft": False}}))
+        out = self.folder / "x.mp4"
+        self.answer("export", DEMO, DEMO_TEARDOWN, "-o", out, "--settings", kept, "--fps", "24", "--speed", "8")
+        with av.open(str(out)) as film:
+            stream = film.streams.video[0]
+            self.assertEqual((stream.width, stream.height, stream.average_rate), (96, 64, 24))
+        for text, advice in (("{", "no JSON"), ('{"film": {"rat": 25}}', "cannot be read"), ("[]", "cannot be read")):
+            kept.write_text(text)
+            self.refuse(advice, "export", DEMO, DEMO_TEARDOWN, "-o", out, "--settings", kept)
+
+    def test_check_says_whether_there_are_snags_and_makes_the_file_all_the_same(self):
+        wrong = json.loads(DEMO_TEARDOWN.read_text())
+        wrong["steps"] = wrong["steps"][-1:]
+        (self.folder / "wrong.json").write_text(json.dumps(wrong))
+        out = self.folder / "x.csv"
+        status, answer = self.answer("export", DEMO, DEMO_TEARDOWN, "-o", out, "--check")
+        self.assertEqual((status, answer["snags"]), (0, 0))
+        status, answer = self.answer("export", DEMO, self.folder / "wrong.json", "-o", out, "--check")
+        self.assertEqual((status, answer["snags"] > 0, out.is_file()), (1, True, True))

@@ -1,17 +1,15 @@
 """Single frames of a film and pictures of an instant: what the canvas shows then, as pixels."""
 
-import io
 from dataclasses import dataclass, replace
 from functools import cached_property
 
 import numpy as np
 from numpy.typing import NDArray
-from PIL import Image, UnidentifiedImageError
 
 from pulley.core.assembly import Assembly
 from pulley.core.errors import PulleyError
 from pulley.core.publish import lettering
-from pulley.core.publish.settings import LOGO, Film, ground_colour
+from pulley.core.publish.settings import Film, ground_colour
 from pulley.core.publish.timeline import Timeline, timeline
 from pulley.core.render.painter import render
 from pulley.core.render.scene import Scene, frame_scene
@@ -41,7 +39,6 @@ class Take:
     def line(self) -> Timeline:
         """Which instant each frame shows."""
         self.film.check()
-        check_logo(self.film.logo)
         return timeline(self.score, self.film)
 
     @cached_property
@@ -123,18 +120,3 @@ def opened(camera: Camera, size: tuple[int, int], saved: bool = True) -> Camera:
         return camera
     tall = np.tan(np.radians(camera.fov) / 2) * narrow
     return replace(camera, fov=min(float(2 * np.degrees(np.arctan(tall))), 150.0))
-
-
-def check_logo(logo: bytes) -> None:
-    """Raise PulleyError for a logo that is no picture, or too large a one."""
-    if not logo:
-        return
-    if len(logo) > LOGO:
-        raise PulleyError(f"The logo is over {LOGO >> 20} MB. Make it smaller.")
-    try:
-        with Image.open(io.BytesIO(logo), formats=("PNG", "JPEG", "WEBP")) as image:
-            if image.width * image.height > 40_000_000:
-                raise PulleyError("The logo has too many pixels. Make it smaller.")
-            image.load()
-    except (UnidentifiedImageError, OSError, ValueError, SyntaxError) as error:
-        raise PulleyError("The logo is no picture that can be read. Choose a PNG, JPEG or WebP.") from error

@@ -1,7 +1,10 @@
 """What a user chooses of a film or a picture, and what of it can be made."""
 
+import io
 import re
 from dataclasses import dataclass, replace
+
+from PIL import Image, UnidentifiedImageError
 
 from pulley.core.colours import PAPER, WHITE, Colour, from_hex
 from pulley.core.errors import PulleyError
@@ -83,6 +86,7 @@ class Film:
         _check(RATES[0] <= self.rate <= RATES[1], f"A film has from {RATES[0]} to {RATES[1]} frames a second.")
         _check(0.05 <= self.speed <= 20, "The speed is a factor from 0.05 to 20.")
         _check(0 <= self.hold <= 60, "A picture stands still for 0 to 60 seconds.")
+        check_logo(self.logo)
         for words in (self.title, self.ending, self.mark):
             _check(len(words) <= WORDS, f"A title has at most {WORDS} characters.")
         _check(
@@ -147,6 +151,21 @@ def ground_colour(ground: str) -> Colour | None:
     if not re.fullmatch("#[0-9a-fA-F]{6}", ground):
         raise PulleyError(f"“{ground[:20]}” is no background. Choose one of {', '.join(GROUNDS)}, or give #rrggbb.")
     return from_hex(ground)
+
+
+def check_logo(logo: bytes) -> None:
+    """Raise PulleyError for a logo that is no picture, or too large a one."""
+    if not logo:
+        return
+    if len(logo) > LOGO:
+        raise PulleyError(f"The logo is over {LOGO >> 20} MB. Make it smaller.")
+    try:
+        with Image.open(io.BytesIO(logo), formats=("PNG", "JPEG", "WEBP")) as image:
+            if image.width * image.height > 40_000_000:
+                raise PulleyError("The logo has too many pixels. Make it smaller.")
+            image.load()
+    except (UnidentifiedImageError, OSError, ValueError, SyntaxError) as error:
+        raise PulleyError("The logo is no picture that can be read. Choose a PNG, JPEG or WebP.") from error
 
 
 def _check(fine: bool, sentence: str) -> None:

@@ -15,15 +15,15 @@ from pulley.core.publish.making import Wish
 from pulley.core.publish.settings import Film
 
 _converter = Converter(forbid_extra_keys=True)
+_converter.register_unstructure_hook(bytes, lambda value: base64.b64encode(value).decode())
+_converter.register_structure_hook(bytes, lambda value, _: base64.b64decode(value, validate=True))
+_converter.register_unstructure_hook(PagePattern, pattern_document)
+_converter.register_structure_hook(PagePattern, lambda value, _: pattern_from(value))
 for _class in (Film, Guide, Wish):
     _converter.register_unstructure_hook(
         _class, make_dict_unstructure_fn(_class, _converter, _cattrs_omit_if_default=True)
     )
     _converter.register_structure_hook(_class, make_dict_structure_fn(_class, _converter))
-_converter.register_unstructure_hook(bytes, lambda value: base64.b64encode(value).decode())
-_converter.register_structure_hook(bytes, lambda value, _: base64.b64decode(value, validate=True))
-_converter.register_unstructure_hook(PagePattern, pattern_document)
-_converter.register_structure_hook(PagePattern, lambda value, _: pattern_from(value))
 
 
 def to_document(wish: Wish) -> dict[str, Any]:
@@ -46,6 +46,8 @@ def from_document(document: Any) -> Wish:
     >>> from_document({"ending": "mp4", "film": {"rate": 25}}).film.rate
     25
     """
+    if not isinstance(document, dict):
+        raise PulleyError("The settings cannot be read: they are no object of JSON, {…}.")
     try:
         return _converter.structure(document, Wish)
     except (ClassValidationError, ValueError, TypeError, KeyError) as error:
