@@ -208,13 +208,15 @@ class WorkTests(TestCase):
         class StoppedError(Exception):
             pass
 
-        def stop(share, _words):
-            if share > 0.5:
-                raise StoppedError
+        render_part = film.render_part
 
-        self.enterContext(mock.patch.object(film, "wait", lambda jobs, **_: self.one_by_one(jobs)))
-        with self.assertRaises(StoppedError):
-            film.make(self.take, self.folder, stop, workers=1)
+        def breaks(take, folder, number, tell=lambda: None):
+            if number == 3:
+                raise StoppedError
+            render_part(take, folder, number, tell)
+
+        with mock.patch.object(film, "render_part", breaks), self.assertRaises(StoppedError):
+            film.make(self.take, self.folder, workers=1)
         finished = sorted(path.name for path in self.folder.glob("part-*"))
         self.assertTrue(0 < len(finished) < film.parts(self.take), finished)
         self.assertEqual(list(self.folder.glob("film.*")), [], "no half film is ever offered")
@@ -224,11 +226,11 @@ class WorkTests(TestCase):
         self.assertEqual(again.call_count, film.parts(self.take) - len(finished))
         self.assertEqual(path.read_bytes(), film.make(self.take, folder(self)).read_bytes())
 
-    def one_by_one(self, jobs):
-        """What `wait` gives, as each part ends: the report comes in between."""
-        job = min(jobs, key=lambda j: (not j.done(), id(j)))
-        job.result()
-        return {job}, set(jobs) - {job}
+    def test_stopped_by_whoever_is_told_of_it_no_film_is_offered(self):
+        report = mock.Mock(side_effect=[None, KeyboardInterrupt])
+        with self.assertRaises(KeyboardInterrupt):
+            film.make(self.take, self.folder, report)
+        self.assertEqual(list(self.folder.glob("film.*")), [])
 
     def test_a_full_disk_is_said_and_leaves_no_film(self):
         full = OSError(errno.ENOSPC, "No space left on device")

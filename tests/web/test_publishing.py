@@ -372,7 +372,9 @@ class LinkTests(PublishingCase):
             self.assertEqual(self.client.get(f"/watch/{guess}/").status_code, 404)
 
     def test_a_wish_is_kept_as_it_is(self):
-        wish = Wish("mp4", film=film_for("mp4", logo=b"\x00\xff", steps=("s1",)))
+        picture = io.BytesIO()
+        Image.new("RGB", (2, 2)).save(picture, "PNG")
+        wish = Wish("mp4", film=film_for("mp4", logo=picture.getvalue(), steps=("s1",)))
         publication = services.add(self.row(), wish)
         self.assertEqual(Publication.objects.get(pk=publication.pk).wish, wish)
         self.assertNotIn("speed", to_document(wish)["film"])

@@ -99,7 +99,7 @@ def caption_at(score: Score, time: float) -> str:
     """
     if time <= 0:
         return ""
-    begun = [bar for bar in score.steps if bar.start < time + SOON and bar.end > bar.start]
+    begun = [bar for bar in score.steps if bar.start < time - SOON and bar.end > bar.start]
     playing = [bar for bar in begun if bar.end >= time - SOON] or begun[-1:]
     return next((bar.caption for bar in reversed(playing) if bar.caption), "")
 

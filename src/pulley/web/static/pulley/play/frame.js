@@ -13,7 +13,7 @@ const length = (a) => Math.hypot(...a);
 /** The caption in force: of the latest step that plays and has one; between two steps, of the one that has ended. */
 export function captionAt(score, time) {
   if (time <= 0) return "";
-  const begun = score.steps.filter((step) => step.start < time + SOON && step.end > step.start);
+  const begun = score.steps.filter((step) => step.start < time - SOON && step.end > step.start);
   const now = begun.filter((step) => step.end >= time - SOON);
   return (now.length ? now : begun.slice(-1)).findLast((step) => step.caption)?.caption ?? "";
 }
