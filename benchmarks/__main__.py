@@ -5,7 +5,20 @@ By themselves: ``referee [QUERIES] [SEED]`` and ``faults``, which writes the tab
 
 import sys
 
-from benchmarks import browser, contact, drawing, faults, film, history, people, proposals, referee, sharing, ways_out
+from benchmarks import (
+    browser,
+    contact,
+    drawing,
+    faults,
+    film,
+    history,
+    people,
+    proposals,
+    publishing,
+    referee,
+    sharing,
+    ways_out,
+)
 
 ALL = {
     "contact": contact.run,
@@ -17,6 +30,7 @@ ALL = {
     "history": history.run,
     "people": people.run,
     "sharing": sharing.run,
+    "publishing": publishing.run,
 }
 
 

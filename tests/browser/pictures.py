@@ -1,16 +1,27 @@
 """The main views on the demo data, kept as pictures for the README; run by `./pulley pictures`, not with the tests."""
 
+import subprocess
+import tempfile
+from pathlib import Path
+
+import av
 from PIL import Image
 
 from pulley.core import editing
 from pulley.core import teardown as core
 from pulley.core.formats import teardown as teardown_json
+from pulley.core.publish.film import make
+from pulley.core.publish.frames import Take
+from pulley.core.publish.guide import Guide, guide_pdf
+from pulley.core.publish.settings import Film
 from pulley.web.accounts.models import Preferences
 from pulley.web.editor import services
 from pulley.web.editor.models import Teardown
+from pulley.web.jobs import worker
+from pulley.web.publishing import services as publishing
 from pulley.web.sheets import services as sheets
 from tests.browser.base import BrowserCase
-from tests.scenes import DEMO, DEMO_BENCH, DEMO_TEARDOWN, ROOT, WINCH, WINCH_TEARDOWN
+from tests.scenes import DEMO, DEMO_BENCH, DEMO_TEARDOWN, ROOT, WINCH, WINCH_TEARDOWN, read
 
 
 class PictureTests(BrowserCase):
@@ -49,6 +60,33 @@ class PictureTests(BrowserCase):
         self.page.wait_for_selector("#card-s6.open")
         self.keep("editor")
 
+    def test_publishing(self):
+        for publication in publishing.published(self.winch):
+            if publication.document["ending"] != "mp4":
+                publishing.ask(publication, self.user)
+                worker.perform(str(publication.job.pk))
+        self.page.goto(f"{self.live_server_url}/teardowns/{self.winch.pk}/publish")
+        self.page.get_by_role("button", name="+ New link").click()
+        self.page.locator("summary", has_text="Settings").first.click()
+        self.page.get_by_role("button", name="Show the first frame").wait_for()
+        self.keep("publish")
+
+    def test_a_film_frame_and_a_guide_page(self):
+        """Made by core, and looked at by another program: PyAV's decoder, Poppler."""
+        assembly, plan = read(WINCH), teardown_json.loads(WINCH_TEARDOWN.read_bytes())
+        folder = self.picture("publish").parent
+        with tempfile.TemporaryDirectory() as made:
+            film = Take(assembly, plan, Film(steps=("s24", "s25")))
+            path = make(film, Path(made))
+            with av.open(str(path)) as found:
+                frames = list(found.decode(video=0))
+            frames[len(frames) // 2].to_image().save(folder / "film-frame.png")
+            pdf = Path(made) / "guide.pdf"
+            said = {"s8": {"Tool": "5 mm hex key", "Torque": "6 N m", "Warning": "The drum cap lifts by itself."}}
+            pdf.write_bytes(guide_pdf(assembly, plan, Guide(fields=said)))
+            command = ["pdftoppm", "-r", "90", "-png", "-f", "5", "-l", "5", "-singlefile", str(pdf)]
+            subprocess.run([*command, str(folder / "guide-page")], check=True)
+
     def test_sheet(self):
         self.row.refresh_from_db()
         sheet = sheets.create(self.row)
@@ -58,13 +96,6 @@ class PictureTests(BrowserCase):
         self.page.mouse.click(box["x"] + 8, box["y"] + 8)
         self.page.wait_for_selector("#strip >> text=Tidy the others")
         self.keep("sheet")
-
-    def test_every_kind_of_step(self):
-        self.open_demo(self.bench)
-        self.assertIn("turned 6 times clockwise, 1.25 mm a turn", self.page.inner_text("#card-s1"))
-        self.page.click("[data-camera=c1]")
-        self.assert_accessible()
-        self.keep("every-kind")
 
     def test_ways_out(self):
         self.open_demo()
@@ -129,14 +160,10 @@ class PictureTests(BrowserCase):
         page.wait_for_selector(".entries")
         self.keep("history")
 
-    def test_two_side_by_side_and_the_commands(self):
+    def test_two_side_by_side(self):
         self.page.goto(f"{self.live_server_url}/teardowns/{self.row.pk}/beside/{self.bench.pk}")
         self.page.wait_for_selector(".beside-canvas[data-ready] >> nth=1")
         self.keep("side-by-side")
-        self.open_demo()
-        self.page.keyboard.press("?")
-        self.page.wait_for_selector("#commands input:focus")
-        self.keep("commands")
 
     def test_the_film(self):
         self.open_demo(self.winch)
@@ -148,10 +175,6 @@ class PictureTests(BrowserCase):
         page.wait_for_selector("#sights >> text=can be seen")
         self.keep("timing")
         page.click("#timing-menu summary")
-        page.keyboard.press("z")
-        page.evaluate("window.pulley.player.seek(window.pulley.player.score.steps[11].end - 0.3)")
-        page.wait_for_selector("#canvas[data-presenting=true]")
-        self.keep("presenting")
         page.keyboard.press("Escape")
         page.click("#share-menu summary")
         page.click("text=+ New link")

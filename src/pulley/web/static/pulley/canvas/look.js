@@ -29,7 +29,7 @@ export function createLook(stage) {
       const { material } = item.surface;
       if (!own.has(path)) own.set(path, material.color.clone());
       const tint = tints[path] ?? {};
-      if (lines) material.color.set(ground);
+      if (lines) material.color.set(0); // no light falls on it: it is as bright as the ground
       else if (tint.colour) material.color.set(tint.colour);
       else material.color.copy(own.get(path));
       material.emissive.set(lines ? ground : 0);
