@@ -82,6 +82,10 @@ class PublishTests(BrowserCase):
                 with av.open(str(path)) as film:
                     self.assertEqual(film.streams.video[0].width, 320)
         self.assertEqual((endings["glb"], endings["pdf"]), (b"glTF", b"%PDF"))
+        with page.expect_popup() as opened:
+            page.get_by_label("Open Page that stands alone, HTML").click()
+        opened.value.wait_for_selector("#canvas[data-ready]", timeout=PATIENCE)
+        opened.value.close()
         page.get_by_role("button", name="Look").click()
         expect(page.locator("video")).to_be_visible()
         page.wait_for_function("() => document.querySelector('video').readyState >= 2")

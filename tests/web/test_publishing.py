@@ -191,6 +191,17 @@ class FileTests(PublishingCase):
         first = self.post("first", publication, **good)
         self.assertContains(first, "data:image/png;base64,")
 
+    def test_a_pose_is_that_of_a_step_or_of_a_second(self):
+        step = self.kept().steps[0].id
+        for ending in ("glb", "stl", "png", "svg"):
+            publication = self.wanted(ending)
+            more = {"size": "own", "own_size": "96x64", "ground": "clear", "colour": "#ffffff", "view": ""}
+            for at, seconds, kept in ((step, "", step), ("own", "0.5", "0.5"), ("start", "", "start")):
+                self.post("settings", publication, at=at, seconds=seconds, **more)
+                self.assertEqual(Publication.objects.get(pk=publication.pk).wish.at, kept)
+            self.post("make", publication)
+            self.assertTrue(self.work(publication).file)
+
     def test_what_is_said_of_steps_goes_into_the_guide(self):
         publication = self.wanted("html", of="guide")
         step = self.kept().steps[0].id

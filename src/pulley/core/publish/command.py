@@ -126,7 +126,11 @@ def arguments(command: argparse.ArgumentParser) -> None:
     add("teardown", metavar="TEARDOWN.json")
     add("-o", dest="output", required=True, metavar="OUT", help=f"ends with .{', .'.join(ENDINGS)}")
     add("--of", help="html: page or guide; pdf: guide or sheet; csv, xlsx: steps or parts; json: teardown or blocking")
-    add("--at", metavar="SECONDS", help="the instant: seconds, start or end; without it a .glb holds the animation")
+    add(
+        "--at",
+        metavar="SECONDS",
+        help="the instant: seconds, start, end or a step; without it a .glb has the animation",
+    )
     add("--size", metavar="1280x720", help="pixels, or 720p, 1080p, 1440p, 4K, square or upright")
     add("--view", metavar="NAME", help="a saved view to look from throughout")
     add("--ground", metavar="COLOUR", help="paper, white, clear or #rrggbb")

@@ -63,15 +63,23 @@ def make(take: Take, folder: Path, report: Report = lambda share, words: None, w
     try:
         _render_missing(take, folder, report, workers or os.cpu_count() or 1)
         report(0.98, "Joining the parts")
-        aside = folder / f".new-{os.getpid()}-{threading.get_ident()}.{take.film.kind}"
-        join(take, [_path(folder, number) for number in range(parts(take))], aside)
-        aside.replace(whole)
+        _join_whole(take, folder, whole)
         return whole
     except OSError as error:
         raise PulleyError(
             f"The film could not be written: {error.strerror or error}. What is finished of it is kept; "
             "make room and make it again."
         ) from error
+
+
+def _join_whole(take: Take, folder: Path, whole: Path) -> None:
+    """Join a film beside its place, then move it there: whoever looks finds all of it or nothing."""
+    aside = folder / f".new-{os.getpid()}-{threading.get_ident()}.{take.film.kind}"
+    try:
+        join(take, [_path(folder, number) for number in range(parts(take))], aside)
+        aside.replace(whole)
+    finally:
+        aside.unlink(missing_ok=True)
 
 
 def _render_missing(take: Take, folder: Path, report: Report, workers: int) -> None:

@@ -66,7 +66,7 @@ class Wish:
     ----------
     ending : a key of `ENDINGS`
     of : one of `VARIANTS` of that ending; empty for the usual one
-    at : ``start``, ``end`` or seconds, where it is of an instant; empty where it need not be
+    at : ``start``, ``end``, seconds or a step, where it is of an instant; empty where it need not be
     size, ground, view : of pictures; films have their own
     film, guide : the settings of these
     """

@@ -27,7 +27,7 @@ EDGE = 5.0  # mm around it
 
 
 def time_of(score: Score, text: str) -> float:
-    """The instant that a person names: ``start``, ``end``, or seconds.
+    """The instant that a person names: ``start``, ``end``, seconds, or the id of a step, at whose end it is.
 
     Raises
     ------
@@ -39,12 +39,17 @@ def time_of(score: Score, text: str) -> float:
     """
     if text in ("start", "end"):
         return score.duration if text == "end" else 0.0
+    ends = {bar.id: bar.end for bar in score.steps}
+    if text in ends:
+        return ends[text]
     try:
         time = float(text)
     except ValueError:
         time = -1.0
     if not 0 <= time <= score.duration + 1e-6:
-        raise PulleyError(f"“{text[:20]}” is no instant. Give start, end, or seconds from 0 to {score.duration:g}.")
+        raise PulleyError(
+            f"“{text[:20]}” is no instant. Give start, end, a step, or seconds from 0 to {score.duration:g}."
+        )
     return time
 
 

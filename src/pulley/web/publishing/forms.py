@@ -1,5 +1,6 @@
 """The settings of a file as a form: what it holds of a wish, and the wish that it makes."""
 
+import re
 from dataclasses import replace
 from typing import Any
 
@@ -16,6 +17,20 @@ from pulley.core.publish.settings import CAPTIONS, CODECS, CORNERS, DIRECTIONS, 
 
 GROUNDS = {"paper": "Paper", "white": "White", "clear": "Clear", "own": "Own colour"}
 CODEC_WORDS = {"h264": "H.264", "av1": "AV1", "vp9": "VP9", "gif": "GIF", "webp": "WebP"}
+FILM = (
+    "direction",
+    "rate",
+    "codec",
+    "speed",
+    "hold",
+    "captions",
+    "view",
+    "title",
+    "ending",
+    "mark",
+    "corner",
+    "soft",
+)  # what a film's form has as the film has it
 SIZE_WORDS = {name: f"{name}, {wide} × {tall}" for name, (wide, tall) in SIZES.items()} | {"own": "Own size"}
 
 
@@ -33,7 +48,7 @@ class WishForm(forms.Form):
             if name == "view":
                 views = [(camera.name, camera.name) for camera in teardown.cameras]
                 field.choices = [("", "As it plays"), *views]  # type: ignore[attr-defined]
-            if name in ("at",):
+            if name == "at":
                 field.choices = instants(teardown, wish)  # type: ignore[attr-defined]
             field.widget.attrs["class"] = _look_of(field.widget)
 
@@ -54,9 +69,24 @@ def _look_of(widget: forms.Widget) -> str:
 
 
 def instants(teardown: core.Teardown, wish: Wish) -> list[tuple[str, str]]:
-    """The instants that a file can be of."""
+    """The instants that a file can be of; the end of a step by its id, so that it stays when times change."""
     first = [("", "The whole animation")] if wish.ending == "glb" else []
-    return [*first, ("end", "Exploded, at the end"), ("start", "Assembled, at the start")]
+    steps = [(step.id, f"After {step.label or step.id}") for step in teardown.steps if not step.off]
+    return [*first, ("end", "Exploded, at the end"), ("start", "Assembled, at the start"), *steps, OWN]
+
+
+OWN = ("own", "At so many seconds")
+
+
+def _at_of(wish: Wish, usual: str) -> dict[str, Any]:
+    """What the fields of an instant hold."""
+    at = wish.at or usual
+    typed = re.fullmatch(r"[0-9.]+", at) is not None
+    return {"at": "own" if typed else at, "seconds": at if typed else ""}
+
+
+def _at(data: dict[str, Any]) -> str:
+    return f"{data['seconds'] or 0:g}" if data.get("at") == "own" else data.get("at", "")
 
 
 def _size_of(size: tuple[int, int]) -> dict[str, Any]:
@@ -97,7 +127,7 @@ class FilmForm(WishForm):
 
     def __init__(self, wish: Wish, teardown: core.Teardown, *args: Any, **more: Any) -> None:
         super().__init__(wish, teardown, *args, **more)
-        codecs = CODECS[wish.ending]
+        codecs = CODECS.get(wish.ending, (wish.film.codec,))
         self.fields["codec"].choices = [(each, CODEC_WORDS[each]) for each in codecs]  # type: ignore[attr-defined]
         steps = [(step.id, step.label or step.id) for step in teardown.steps if not step.off]
         self.fields["steps"].choices = steps  # type: ignore[attr-defined]
@@ -108,45 +138,17 @@ class FilmForm(WishForm):
     def of(self, wish: Wish) -> dict[str, Any]:
         """The film's settings."""
         film = wish.film
-        names = (
-            "direction",
-            "rate",
-            "codec",
-            "speed",
-            "hold",
-            "captions",
-            "view",
-            "title",
-            "ending",
-            "mark",
-            "corner",
-            "soft",
-        )
-        own = {name: getattr(film, name) for name in names}
+        own = {name: getattr(film, name) for name in FILM}
         return own | {"steps": list(film.steps)} | _size_of(film.size) | _ground_of(film.ground)
 
     def wanted(self) -> Wish:
         """The wish with the film that the fields describe."""
         data = self.cleaned_data
-        names = (
-            "direction",
-            "rate",
-            "codec",
-            "speed",
-            "hold",
-            "captions",
-            "view",
-            "title",
-            "ending",
-            "mark",
-            "corner",
-            "soft",
-        )
         logo = data["logo"].read(core_settings.LOGO + 1) if data.get("logo") else self.wish.film.logo
         film = replace(
             self.wish.film,
-            **{name: data[name] for name in names},
-            kind=self.wish.ending,
+            **{name: data[name] for name in FILM},
+            kind=self.wish.ending if self.wish.ending in CODECS else self.wish.film.kind,
             steps=tuple(data["steps"]),
             size=_size(data),
             ground=_ground(data),
@@ -167,6 +169,7 @@ class PictureForm(WishForm):
     """A picture, or a set of them."""
 
     at = forms.ChoiceField(label="Instant")
+    seconds = forms.FloatField(label="Seconds", min_value=0, required=False)
     size = forms.ChoiceField(label="Size", choices=_choices(SIZE_WORDS))
     own_size = forms.CharField(label="Own size, up to 8192 a side", max_length=20, required=False)
     view = forms.ChoiceField(label="Seen from", required=False)
@@ -176,32 +179,31 @@ class PictureForm(WishForm):
     def __init__(self, wish: Wish, teardown: core.Teardown, *args: Any, **more: Any) -> None:
         super().__init__(wish, teardown, *args, **more)
         if wish.ending == "zip":
-            del self.fields["at"], self.fields["view"]
+            del self.fields["at"], self.fields["seconds"], self.fields["view"]
 
     def of(self, wish: Wish) -> dict[str, Any]:
         """The picture's settings."""
-        return {"at": wish.at or "end", "view": wish.view} | _size_of(wish.size) | _ground_of(wish.ground)
+        return {"view": wish.view} | _at_of(wish, "end") | _size_of(wish.size) | _ground_of(wish.ground)
 
     def wanted(self) -> Wish:
         """The wish with the picture that the fields describe."""
         data = self.cleaned_data
-        return replace(
-            self.wish, at=data.get("at", ""), view=data.get("view", ""), size=_size(data), ground=_ground(data)
-        )
+        return replace(self.wish, at=_at(data), view=data.get("view", ""), size=_size(data), ground=_ground(data))
 
 
 class PoseForm(WishForm):
     """A 3D file or a line drawing: of which instant."""
 
     at = forms.ChoiceField(label="Pose", required=False)
+    seconds = forms.FloatField(label="Seconds", min_value=0, required=False)
 
     def of(self, wish: Wish) -> dict[str, Any]:
         """The instant."""
-        return {"at": wish.at or ("" if wish.ending == "glb" else "end")}
+        return _at_of(wish, "" if wish.ending == "glb" else "end")
 
     def wanted(self) -> Wish:
         """The wish at that instant."""
-        return replace(self.wish, at=self.cleaned_data["at"])
+        return replace(self.wish, at=_at(self.cleaned_data))
 
 
 class GuideForm(WishForm):
@@ -290,7 +292,7 @@ class GuideForm(WishForm):
 
 def form_for(wish: Wish) -> type[WishForm] | None:
     """The form of a wish's kind; None for what has no settings."""
-    if wish.ending in CODECS:
+    if wish.ending in CODECS or wish.ending == "vtt":
         return FilmForm
     if wish.variant == "guide":
         return GuideForm

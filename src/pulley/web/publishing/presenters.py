@@ -67,7 +67,7 @@ def name_of(wish: Wish) -> str:
 
 def words_of(wish: Wish) -> str:
     """The settings of a file in one line."""
-    if wish.ending in CODECS:
+    if wish.ending in CODECS or wish.ending == "vtt":
         film = wish.film
         said = [DIRECTIONS[film.direction].lower(), f"{film.size[0]} × {film.size[1]}", f"{film.rate} a second"]
         if wish.ending in ("mp4", "webm"):
@@ -77,10 +77,22 @@ def words_of(wish: Wish) -> str:
     if wish.variant == "guide":
         return f"{WAYS[wish.guide.way].lower()}, {wish.guide.paper}, {wish.guide.cells} a page"
     if wish.ending in ("png", "zip"):
-        return f"{wish.size[0]} × {wish.size[1]}, {wish.ground}"
+        return ", ".join(
+            [
+                *([_instant(wish.at)] if wish.ending == "png" else []),
+                f"{wish.size[0]} × {wish.size[1]}",
+                f"background {wish.ground}",
+            ]
+        )
     if wish.ending == "glb" and not wish.at:
         return "with the animation, explode and collapse"
-    return {"end": "exploded", "start": "assembled"}.get(wish.at, "") or ("exploded" if form_for(wish) else "")
+    return _instant(wish.at) if form_for(wish) else ""
+
+
+def _instant(at: str) -> str:
+    """When a pose is, in words."""
+    words = {"": "exploded", "end": "exploded", "start": "assembled"}
+    return words.get(at) or (f"at {at} s" if at[:1].isdigit() else f"after step {at}")
 
 
 def row_of(publication: Publication, teardown: core.Teardown | None = None, form: WishForm | None = None) -> Row:

@@ -24,6 +24,7 @@ from pulley.web.publishing.forms import WishForm
 from pulley.web.publishing.models import Publication
 from pulley.web.publishing.ranged import sent
 
+SCRIPTED = ("html", "svg")
 # a file that shows itself runs its scripts apart from Pulley: with no cookies, no address of ours, no network
 SANDBOX = "sandbox allow-scripts; default-src 'none'; script-src 'unsafe-inline' data:; style-src 'unsafe-inline'; font-src data:; img-src data: blob:; connect-src blob: data:"  # noqa: E501
 
@@ -171,7 +172,8 @@ def send(request: UserRequest, publication: Publication, download: bool) -> Http
     name = f"{slugify(publication.teardown.name) or 'teardown'}.{ending}"
     found = storage.open(publication.file)
     response = sent(request, found, storage.size(publication.file), ENDINGS[ending], name, download)
-    response["Content-Security-Policy"] = SANDBOX
+    if ending in SCRIPTED:
+        response["Content-Security-Policy"] = SANDBOX
     response["Cache-Control"] = "private, no-cache"
     response["X-Content-Type-Options"] = "nosniff"
     return response
