@@ -183,9 +183,10 @@ class HandTests(SheetCase):
             return corners.every(([x, y]) => menu.contains(document.elementFromPoint(x, y)));
         }"""
         seen = []
-        for chosen in ("", "list:l1//name", "view:v1/caption"):
+        for chosen, menu in (("", ""), ("list:l1//name", "#columns-menu"), ("view:v1/caption", "#view-more")):
             if chosen:
                 self.pick(chosen)
+                page.wait_for_selector(menu)
             for menu in page.locator("details.menu").all():
                 id = menu.get_attribute("id")
                 if id in seen:

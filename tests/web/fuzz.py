@@ -17,9 +17,13 @@ from django.urls import URLPattern, URLResolver, get_resolver
 from pulley.core import teardown as core
 from pulley.core.formats import teardown as teardown_json
 from pulley.core.motion import Axial, Axis, Fan, Path, Turn
+from pulley.core.publish.making import Wish
+from pulley.core.publish.settings import film_for
 from pulley.web.editor import services
 from pulley.web.editor.commands import COMMANDS
 from pulley.web.editor.models import Teardown
+from pulley.web.publishing import services as publishing
+from pulley.web.publishing.models import Publication
 from pulley.web.sheets import services as sheets
 from pulley.web.sheets.commands import COMMANDS as SHEET_COMMANDS
 from pulley.web.sheets.models import Sheet
@@ -199,6 +203,7 @@ class Fuzz:
     row: Teardown
     random: random.Random
     sheet: Sheet = None
+    wanted: Publication = None
     sent: int = 0
     statuses: dict[int, int] = field(default_factory=dict)
 
@@ -218,6 +223,8 @@ class Fuzz:
         plan = core.Teardown("Fuzz", STEPS, CAMERAS, source={"file": "tower.step"})
         self.row, _ = services.edit(now, now.revision, lambda teardown, assembly: services.Changed(plan, "put back"))
         self.sheet = self.sheet or sheets.create(self.row)
+        wish = Wish("gif", film=film_for("gif", size=(64, 64), rate=24, soft=False))
+        self.wanted = self.row.publications.first() or publishing.add(self.row, wish)
 
     def addresses(self) -> Iterator[str]:
         """Every address that the application has, about this teardown, and the editor's for every verb."""
@@ -226,6 +233,7 @@ class Fuzz:
             "other_id": str(self.row.pk),
             "assembly_id": str(self.row.assembly_id),
             "job_id": str(uuid.uuid4()),
+            "publication_id": str(self.wanted.pk if self.wanted else uuid.uuid4()),
             "sheet_id": str(self.sheet.pk if self.sheet else uuid.uuid4()),
             "kind": "json",
             "number": "1",

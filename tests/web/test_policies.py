@@ -6,7 +6,7 @@ from django.contrib import admin
 from pulley.web.accounts.policies import OWNER, allowed
 from pulley.web.editor.parsing import angle_sent
 from pulley.web.jobs import services as jobs
-from pulley.web.publishing.models import Link
+from pulley.web.publishing.models import Link, Publication
 from pulley.web.sheets import services as sheets
 from pulley.web.sheets.models import Pattern
 from tests.web.base import SignedInCase, user
@@ -17,6 +17,7 @@ class PolicyTests(SignedInCase):
         super().setUp()
         jobs.enqueue(self.ann, "bring in", "x.step", {"sha256": "0" * 64, "name": "x.step"})
         Link.objects.create(teardown=self.teardown)
+        Publication.objects.create(teardown=self.teardown)
         sheets.create(self.teardown)
         Pattern.objects.create(owner=self.ann, name="Yard")
         self.bob = user("bob")
@@ -34,6 +35,7 @@ class PolicyTests(SignedInCase):
             "editor.Teardown",
             "jobs.Job",
             "publishing.Link",
+            "publishing.Publication",
             "sheets.Sheet",
             "sheets.Pattern",
         }

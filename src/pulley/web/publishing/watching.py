@@ -9,7 +9,7 @@ from typing import Any
 from csp.decorators import csp_replace
 from django.contrib.auth.decorators import login_not_required
 from django.db.models import F
-from django.http import FileResponse, Http404, HttpResponse
+from django.http import FileResponse, Http404, HttpResponse, HttpResponseNotAllowed
 from django.http.response import HttpResponseBase
 from django.shortcuts import redirect, render
 from django.utils import timezone
@@ -135,6 +135,8 @@ def watch(request: UserRequest, token: str) -> HttpResponseBase:
         link = _link(token)
     except Http404 as error:
         return render(request, "error.html", {"message": str(error)}, status=404)
+    if request.method == "POST" and not link.password:
+        return HttpResponseNotAllowed(["GET"])
     if request.method == "POST" and link.opens_with(sent_by(request).get("password", "")):
         request.session[f"watch-{link.pk}"] = link.password[-20:]
         return redirect("watch", token)
