@@ -14,13 +14,14 @@ import numpy as np
 from numba import njit
 
 NOTHING = -1  # the triangle of a sample that sees none
+BEHIND = 1e-6  # mm before the eye; what is nearer, or behind it, has no place in the picture
 SHORT = 8.0  # pixels of a line that is covered when it is at three places
 ON_PLANE = 1e-4  # of the distance: how far a line may lie behind the face that it bounds
 
 
 @njit(cache=True, nogil=True)
 def place(vertices, normals, spans, items, poses, view, focal, middle, parallel, seen, turned):
-    """Put every item's vertices on the grid: ``seen`` (k, 4) gets x w, y w, w and the distance, ``turned`` normals.
+    """Put every item's vertices on the grid: ``seen`` (k, 6) gets x w, y w, w, distance, x, y, ``turned`` (k, 3) normals.
 
     Parameters
     ----------
@@ -57,6 +58,9 @@ def place(vertices, normals, spans, items, poses, view, focal, middle, parallel,
             seen[k, 1] = middle[1] * w - focal * up
             seen[k, 2] = w
             seen[k, 3] = far
+            if w > BEHIND:
+                seen[k, 4] = seen[k, 0] / w
+                seen[k, 5] = seen[k, 1] / w
             x, y, z = normals[j, 0], normals[j, 1], normals[j, 2]
             for r in range(3):
                 turned[k, r] = pose[r, 0] * x + pose[r, 1] * y + pose[r, 2] * z
@@ -81,9 +85,9 @@ def _edges_of(a, b, c, out):
 @njit(cache=True, nogil=True)
 def _reach(a, b, c, axis, size):
     """The first and the last row or column of samples that a triangle may cover."""
-    if a[2] <= 1e-6 or b[2] <= 1e-6 or c[2] <= 1e-6:
+    if a[2] <= BEHIND or b[2] <= BEHIND or c[2] <= BEHIND:
         return 0, size - 1
-    p, q, r = a[axis] / a[2], b[axis] / b[2], c[axis] / c[2]
+    p, q, r = a[axis + 4], b[axis + 4], c[axis + 4]
     low, high = min(p, q, r) - 0.5, max(p, q, r) - 0.5
     if high < 0.0 or low > size - 1.0:
         return 1, 0
@@ -96,7 +100,7 @@ def faces(seen, triangles, spans, starts, items, both_sides, parallel, limit, ne
 
     Parameters
     ----------
-    seen : (k, 4) float64
+    seen : (k, 6) float64
         As `place` fills it.
     triangles : (t, 3) int32
         Of all parts, end to end: places among the part's own vertices.
@@ -128,7 +132,11 @@ def faces(seen, triangles, spans, starts, items, both_sides, parallel, limit, ne
             n = number
             number += 1
             owners[n] = i
-            if a[2] <= 1e-6 and b[2] <= 1e-6 and c[2] <= 1e-6:
+            if a[2] > BEHIND and b[2] > BEHIND and c[2] > BEHIND:
+                turn = (b[4] - a[4]) * (c[5] - a[5]) - (c[4] - a[4]) * (b[5] - a[5])
+                if turn == 0.0 or (turn > 0.0 and not both_sides[part]):  # rows count downward: outsides run clockwise
+                    continue
+            elif a[2] <= BEHIND and b[2] <= BEHIND and c[2] <= BEHIND:
                 continue
             left, right = _reach(a, b, c, 0, width)
             if left > right:
@@ -137,7 +145,7 @@ def faces(seen, triangles, spans, starts, items, both_sides, parallel, limit, ne
             if top > bottom:
                 continue
             det = _edges_of(a, b, c, edge)
-            if abs(det) < 1e-12 or (det > 0.0 and not both_sides[part]):  # rows count downward: outsides run clockwise
+            if abs(det) < 1e-12 or (det > 0.0 and not both_sides[part]):
                 continue
             p, q, r = (-a[3], -b[3], -c[3]) if parallel else (1.0, 1.0, 1.0)
             for k in range(3):
@@ -555,7 +563,7 @@ def ends_of(seen, points, point_spans, pairs, pair_spans, starts, items, out):
 
     Parameters
     ----------
-    seen : (n, 4) float64
+    seen : (n, 6) float64
         Ends as `place` fills them, each item's from its ``starts`` on.
     points : (p, 3) float32
         The ends of all parts' edges, between ``point_spans``.
@@ -570,7 +578,7 @@ def ends_of(seen, points, point_spans, pairs, pair_spans, starts, items, out):
             a, b = starts[i] + pairs[j, 0], starts[i] + pairs[j, 1]
             p, q = points[point_spans[part, 0] + pairs[j, 0]], points[point_spans[part, 0] + pairs[j, 1]]
             length = math.sqrt((p[0] - q[0]) ** 2 + (p[1] - q[1]) ** 2 + (p[2] - q[2]) ** 2)
-            out[k, 0, :4], out[k, 1, :4] = seen[a], seen[b]
+            out[k, 0, :4], out[k, 1, :4] = seen[a, :4], seen[b, :4]
             out[k, 0, 4] = out[k, 1, 4] = length
             k += 1
     return k

@@ -1,5 +1,6 @@
 """The painter without a graphics card: compiled for the processor, the same pixels on every machine."""
 
+import math
 import threading
 from collections.abc import Sequence
 from dataclasses import dataclass
@@ -9,7 +10,7 @@ import numpy as np
 from cachetools import LRUCache, cached
 from numpy.typing import NDArray
 
-from pulley.core.camera import camera_frame
+from pulley.core.camera import camera_frame, project
 from pulley.core.colours import EDGE_INK, WHITE, from_hex
 from pulley.core.geometry.frames import Pose
 from pulley.core.geometry.mesh import Mesh
@@ -94,20 +95,40 @@ class Cast:
 def paint(scene: Scene, size: tuple[int, int], soft: bool) -> Pixels:
     """The picture (height, width, 4) of a scene; see `painter.render`."""
     width, height = size
-    whole = np.empty((height, width, 4), np.uint8)
+    ground = (*(int(255 * c + 0.5) for c in scene.ground), 255) if scene.ground else (0, 0, 0, 0)
+    whole = np.full((height, width), np.array(ground, np.uint8).view(np.uint32)[0]).view(np.uint8)
+    whole = whole.reshape(height, width, 4)
     edge = (int(MOST * height) + 8) // 2 * 2
-    for left in range(0, width, TILE):
-        for top in range(0, height, TILE):
-            right, low = min(left + TILE, width), min(top + TILE, height)
-            x, y = max(left - edge, 0), max(top - edge, 0)
-            tile = (
-                (x, y, min(right + edge, width) - x, min(low + edge, height) - y)
-                if size != (right, low) or left or top
-                else (0, 0, width, height)
-            )
+    first_x, first_y, last_x, last_y = _covered(scene, size)
+    for left in range(first_x, last_x, TILE):
+        for top in range(first_y, last_y, TILE):
+            right, low = min(left + TILE, last_x), min(top + TILE, last_y)
+            x, y = max(left - edge, first_x), max(top - edge, first_y)
+            tile = (x, y, min(right + edge, last_x) - x, min(low + edge, last_y) - y)
             part = _tile(scene, size, tile, soft)
             whole[top:low, left:right] = part[top - y : low - y, left - x : right - x]
     return whole
+
+
+def _covered(scene: Scene, size: tuple[int, int]) -> tuple[int, int, int, int]:
+    """The pixels outside of which there is nothing but ground: left, top, right and foot, the first two even."""
+    width, height = size
+    boxes = np.array([item.leaf.part.mesh.bounds for item in scene.items]).reshape(-1, 2, 3)
+    poses = np.array([item.pose for item in scene.items]).reshape(-1, 4, 4)
+    picks = np.array([[x, y, z] for x in (0, 1) for y in (0, 1) for z in (0, 1)], bool)
+    corners = np.where(picks, boxes[:, 1:], boxes[:, :1])
+    points = (np.einsum("nij,nkj->nki", poses[:, :3, :3], corners) + poses[:, None, :3, 3]).reshape(-1, 3)
+    if scene.dashes is not None:
+        points = np.concatenate([points, scene.dashes.reshape(-1, 3)])
+    if not len(points):
+        return 0, 0, 0, 0
+    flat = project(scene.camera, points, width, height)
+    if not np.isfinite(flat).all():  # something is beside or behind the eye
+        return 0, 0, width, height
+    room = 4 + 2 * line_pixels(size) * max(scene.line.width * PIXELS, 1.0)
+    low = np.clip(np.floor(flat[:, :2].min(0) - room), 0, size).astype(int) // 2 * 2
+    high = np.clip(np.ceil(flat[:, :2].max(0) + room), 0, size).astype(int)
+    return int(low[0]), int(low[1]), int(high[0]), int(high[1])
 
 
 def _tile(scene: Scene, size: tuple[int, int], tile: tuple[int, int, int, int], soft: bool) -> Pixels:
@@ -235,10 +256,11 @@ _kept = threading.local()
 def _scratch(name: str, size: tuple[int, ...], kind: type) -> NDArray[Any]:
     """An array of this thread's to draw on, with whatever is on it: fresh memory for every picture would cost more."""
     held: NDArray[Any] | None = getattr(_kept, name, None)
-    if held is None or held.shape != size:
-        held = np.empty(size, kind)
+    count = math.prod(size)
+    if held is None or held.size < count:
+        held = np.empty(count, kind)
         setattr(_kept, name, held)
-    return held
+    return held[:count].reshape(size)
 
 
 def _placed(
@@ -251,7 +273,7 @@ def _placed(
 ) -> tuple[NDArray[np.int64], NDArray[np.float64], NDArray[np.float32]]:
     """Where each item's points begin (m,), all of them on the grid (k, 4), and their normals as they stand (k, 3)."""
     counts = np.diff(spans, axis=1)[number, 0]
-    seen, turned = np.empty((counts.sum(), 4)), np.empty((counts.sum(), 3), np.float32)
+    seen, turned = np.empty((counts.sum(), 6)), np.empty((counts.sum(), 3), np.float32)
     poses = np.array([item.pose[:3] for item in items]).reshape(-1, 3, 4)
     raster.place(points, normals, spans, number, poses, lens.view, lens.focal, lens.middle, lens.parallel, seen, turned)
     return _starts(counts), seen, turned
