@@ -27,7 +27,7 @@ from pulley.core.render.painter import encoded
 
 os.environ.setdefault("SVT_LOG", "1")  # the AV1 encoder tells only of errors
 GIVE_WAY = 10  # niceness of whoever renders, so that somebody who works on the same machine does not feel it
-PART = 3.0  # seconds of a part; one can seek to where a part begins
+PART = 2.0  # seconds of a part; one can seek to where a part begins
 Report = Callable[[float, str], None]
 ENCODERS: dict[str, tuple[str, dict[str, str]]] = {
     "h264": ("libx264", {"crf": "18", "preset": "veryfast", "bf": "2"}),

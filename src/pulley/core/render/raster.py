@@ -21,7 +21,7 @@ ON_PLANE = 1e-4  # of the distance: how far a line may lie behind the face that 
 
 @njit(cache=True, nogil=True)
 def place(vertices, normals, spans, items, poses, view, focal, middle, parallel, seen, turned):
-    """Put every item's vertices on the grid: ``seen`` (k, 6) gets x w, y w, w, distance, x, y, ``turned`` (k, 3) normals.
+    """Put every item's vertices on the grid: ``seen`` (k, 6) gets x w, y w, w, distance, x, y; ``turned`` the normals.
 
     Parameters
     ----------

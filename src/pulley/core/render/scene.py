@@ -2,6 +2,7 @@
 
 from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass
+from functools import lru_cache
 
 import numpy as np
 from numpy.typing import NDArray
@@ -116,8 +117,14 @@ def trail_dashes(assembly: Assembly, teardown: Teardown, frame: Frame) -> NDArra
     width = assembly.diagonal * SHARE
     pattern: Sequence[float] = PATTERNS[teardown.line.line]
     arms = MARK * width * np.array([[-axis, axis] for axis in np.eye(3)])
-    cut = [dashes(line, pattern, width) for line in frame.lines]
+    cut = [_cut(line.tobytes(), tuple(pattern), width) for line in frame.lines]
     return np.concatenate([*cut, *(arms + np.array(mark) for mark in frame.marks)])
+
+
+@lru_cache(maxsize=4096)
+def _cut(line: bytes, pattern: tuple[float, ...], width: float) -> NDArray[np.float64]:
+    """The elements of a line: most of a film's lines are as they were in the frame before."""
+    return dashes(np.frombuffer(line).reshape(-1, 3), pattern, width)
 
 
 def _corners(leaf: Leaf) -> NDArray[np.float64]:

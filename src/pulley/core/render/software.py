@@ -96,8 +96,8 @@ def paint(scene: Scene, size: tuple[int, int], soft: bool) -> Pixels:
     """The picture (height, width, 4) of a scene; see `painter.render`."""
     width, height = size
     ground = (*(int(255 * c + 0.5) for c in scene.ground), 255) if scene.ground else (0, 0, 0, 0)
-    whole = np.full((height, width), np.array(ground, np.uint8).view(np.uint32)[0]).view(np.uint8)
-    whole = whole.reshape(height, width, 4)
+    plain = np.full((height, width), np.array(ground, np.uint8).view(np.uint32)[0])
+    whole: Pixels = plain.view(np.uint8).reshape(height, width, 4)
     edge = (int(MOST * height) + 8) // 2 * 2
     first_x, first_y, last_x, last_y = _covered(scene, size)
     for left in range(first_x, last_x, TILE):

@@ -2,6 +2,7 @@
 
 from collections.abc import Iterator
 from dataclasses import dataclass, field, replace
+from functools import lru_cache
 from itertools import pairwise
 from typing import Any
 
@@ -171,10 +172,16 @@ def displacement_at(track: list[Segment], time: float, spread: float = 1.0) -> P
     pose = np.eye(4)
     for segment in track:
         if time > segment.start:
-            span = segment.end - segment.start
             factor = spread if segment.start >= 0 else 1.0
-            pose = _within(segment, ease((time - segment.start) / span) if span > 0 else 1.0, factor) @ pose
+            share = ease((time - segment.start) / (segment.end - segment.start)) if time < segment.end else 1.0
+            pose = (_done(segment) if share == factor == 1.0 else _within(segment, share, factor)) @ pose
     return pose
+
+
+@lru_cache(maxsize=65536)
+def _done(segment: Segment) -> Pose:
+    """The displacement (4, 4) that a segment has brought about when it is over; not to be altered."""
+    return _within(segment, 1.0)
 
 
 def _within(segment: Segment, share: float, spread: float = 1.0) -> Pose:
