@@ -36,6 +36,7 @@ WAYS = {"apart": "Taking it apart", "together": "Putting it together"}
 CELLS = {1: (1, 1), 2: (1, 2), 4: (2, 2)}  # steps on a page: how many beside and below each other
 WORDS = 50.0  # mm of a cell's height that its words and its parts take
 FINE = 9.0  # pixels to a mm of paper
+PART_WIDE, PART_TALL = 38.0, 22.0  # mm of a part in the list of a step
 SAMPLES = 121  # of a way
 GO = 0.8  # of the size of what is there: how far from it a picture shows what moves, at most
 SMALL = (200, 150)  # pixels of a part's picture
@@ -97,7 +98,7 @@ class Needed:
 
 @dataclass(frozen=True)
 class Cell:
-    """One numbered picture with everything said beside it; pictures are data addresses."""
+    """One numbered picture, ``high`` mm at most, with everything said beside it; pictures are data addresses."""
 
     number: int
     title: str
@@ -108,6 +109,7 @@ class Cell:
     parts: tuple[Needed, ...]
     picture: str
     described: str
+    high: float
 
 
 def guide_html(assembly: Assembly, teardown: Teardown, guide: Guide, report: Report = lambda share, words: None) -> str:
@@ -190,18 +192,29 @@ def _cell(
     said = [step.caption or step.label or step_sentence(step) for step in group]
     parts = _needed(moving, found, small)
     title = " and ".join(dict.fromkeys(step.label or step.id for step in group))
+    notes = tuple(step.note for step in group if step.note)
+    fields = tuple((name, value) for each in own for name, value in each.items() if value.strip())
     counted = ", ".join(f"{part.count} × {part.name}" for part in parts)
     return Cell(
         number=number,
         title=title,
         lines=tuple(dict.fromkeys(said)),
-        notes=tuple(step.note for step in group if step.note),
+        notes=notes,
         warnings=warnings,
-        fields=tuple((name, value) for each in own for name, value in each.items() if value.strip()),
+        fields=fields,
         parts=parts,
         picture=_data(_picture(assembly, teardown, score, guide, group, moving).encode(), "image/svg+xml"),
         described=f"Step {number}: {title}. {'Add' if guide.way == 'together' else 'Take away'} {counted}.",
+        high=_room(guide, (*warnings, *notes), fields, len(parts)),
     )
+
+
+def _room(guide: Guide, said: Sequence[str], fields: Sequence[tuple[str, str]], parts: int) -> float:
+    """How high a picture may be in mm beside what is said: a cell that says more than usual has a lower one."""
+    wide, tall = (side / FINE for side in picture_size(guide))
+    lines = sum(5.0 * -(-len(words) // max(int(wide / 1.9), 1)) + 4.0 for words in said)
+    rows = -(-parts // max(int(wide / PART_WIDE), 1))
+    return round(max(tall - lines - (7.0 if fields else 0.0) - PART_TALL * max(rows - 1, 0), 30.0), 1)
 
 
 def _needed(moving: Iterable[str], found: Sequence[Row], small: dict[str, str]) -> tuple[Needed, ...]:
@@ -371,10 +384,10 @@ def _page(assembly: Assembly, teardown: Teardown, guide: Guide) -> PageStyle:
     if guide.pattern is None:
         return PageStyle(paper.size, page_margins(guide), high, "")
     pattern = _pattern(guide.pattern)
-    sheet = Sheet(guide.title or teardown.name, teardown, pattern=pattern)
+    sheet = Sheet(guide.title or teardown.name, teardown, pattern=pattern, fields={"type": WAYS[guide.way]})
     page = Page("p1", paper.name, paper.wide)
     sheet = replace(sheet, pages=(page,))
-    items = (*draw_frame(paper, pattern), *draw_title(sheet, page))
+    items = (*draw_frame(paper, pattern, (title_box(paper, pattern),)), *draw_title(sheet, page))
     behind = _data(svg(DrawnPage("", paper.size, items)).encode(), "image/svg+xml")
     return PageStyle(paper.size, page_margins(guide), high, behind)
 
