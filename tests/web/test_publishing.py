@@ -223,6 +223,8 @@ class FileTests(PublishingCase):
         self.edit("delete", step=self.kept().steps[0].id)
         answer = self.post("make", self.film(), expect=422)
         self.assertContains(answer, "There is no step to film. Add a step", status_code=422)
+        self.client.post(f"{self.page}/all")
+        self.assertContains(self.client.get(self.page), 'data-state="making"')
         guide = self.wanted("pdf")
         self.post("make", guide)
         self.assertIn("no step to guide", self.work(guide).job.message)

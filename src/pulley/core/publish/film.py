@@ -77,6 +77,7 @@ def _join_whole(take: Take, folder: Path, whole: Path) -> None:
     aside = folder / f".new-{os.getpid()}-{threading.get_ident()}.{take.film.kind}"
     try:
         join(take, [_path(folder, number) for number in range(parts(take))], aside)
+        aside.chmod(0o600)  # as all that is kept: for its owner alone
         aside.replace(whole)
     finally:
         aside.unlink(missing_ok=True)

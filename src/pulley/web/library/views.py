@@ -49,7 +49,7 @@ def index(request: UserRequest) -> HttpResponse:
     start = whole(sent_by(request).get("from"), 0)
     if request.htmx and start > 0:
         return render(request, "library/cards.html", _cards(request, start))
-    jobs = request.user.jobs.filter(dismissed=False).exclude(state__in=("done", "cancelled"))[:10]
+    jobs = request.user.jobs.filter(kind="bring in", dismissed=False).exclude(state__in=("done", "cancelled"))[:10]
     return _library(request, "library/shelf.html" if request.htmx else "library/index.html", jobs=jobs)
 
 

@@ -96,12 +96,17 @@ def is_current(publication: Publication) -> bool:
 
 
 def ask(publication: Publication, owner: Any) -> Job:
-    """Have a file made of the teardown as it is now; PulleyError when the user keeps too much already."""
+    """Have a file made of the teardown as it is now; PulleyError for what cannot be, as far as is known at once."""
+    _refuse_early(publication.teardown, publication.wish)
+    return _asked(publication, owner)
+
+
+def _asked(publication: Publication, owner: Any) -> Job:
+    """The job by which a file is made, put in the queue unless it is there; no more once the user keeps too much."""
     if publication.under_way and publication.job:
         return publication.job
     check_room(owner, 0)
     wish, row = publication.wish, publication.teardown
-    _refuse_early(row, wish)
     arguments = {
         "publication": str(publication.pk),
         "at": row.cursor,
@@ -121,10 +126,10 @@ def _refuse_early(row: Teardown, wish: Wish) -> None:
 
 
 def ask_for_all(row: Teardown, owner: Any) -> int:
-    """Have everything made that is kept up to date and is not; how many files."""
+    """Have everything made that is kept up to date and is not; how many files. What cannot be made says so itself."""
     wanted = [p for p in published(row) if p.kept and not p.under_way and not is_current(p)]
     for publication in sorted(wanted, key=lambda p: p.document["ending"] in CODECS):  # what is quick comes first
-        ask(publication, owner)
+        _asked(publication, owner)
     return len(wanted)
 
 
