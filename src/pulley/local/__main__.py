@@ -233,16 +233,18 @@ def _own_place(number: int) -> dict[str, str]:
 
 
 HALF = ("test_authoring", "test_editor", "test_first_slice")  # take about as long as all others in a browser
+ALONE = ("core", "reference")  # need no database
 
 
 def _parts() -> list[list[str]]:
-    """Tests in groups to run side by side: two of those that mostly wait for a browser, and all that need none."""
+    """Tests in groups to run side by side: two that mostly wait for a browser, two that need none, of about even length."""
     folders = sorted(folder.parent.name for folder in (ROOT / "tests").glob("*/__init__.py"))
     files = sorted(file.stem for file in (ROOT / "tests/browser").glob("test_*.py"))
     hands = [[name for name in files if (name in HALF) == first] for first in (True, False)]
     return [
         *([f"tests.browser.{name}" for name in hand] for hand in hands),
-        [f"tests.{folder}" for folder in folders if folder != "browser"],
+        [f"tests.{folder}" for folder in folders if folder in ALONE],
+        [f"tests.{folder}" for folder in folders if folder not in ("browser", *ALONE)],
     ]
 
 
