@@ -237,7 +237,7 @@ ALONE = ("core", "reference")  # need no database
 
 
 def _parts() -> list[list[str]]:
-    """Tests in groups to run side by side: two that mostly wait for a browser, two that need none, about as long each."""
+    """Tests in groups to run side by side: two that mostly wait for a browser, two that need none; about as long."""
     folders = sorted(folder.parent.name for folder in (ROOT / "tests").glob("*/__init__.py"))
     files = sorted(file.stem for file in (ROOT / "tests/browser").glob("test_*.py"))
     hands = [[name for name in files if (name in HALF) == first] for first in (True, False)]
