@@ -39,7 +39,7 @@ from pulley.core.score.compose import compose, displacement_at
 from pulley.core.store import Folder
 from pulley.core.teardown import Camera, Step, Teardown, Tint
 from pulley.core.visibility import poses_in
-from tests.reference.test_demo_parts import KhronosValidatorTests
+from tests.reference import test_demo_parts
 from tests.scenes import AS1, DEMO, DEMO_TEARDOWN, ROOT, UP, WINCH, WINCH_TEARDOWN, axial, read, store, teardown, tower
 
 INSTANTS = 50
@@ -71,7 +71,11 @@ VIEWS = (
 def validated(glb: bytes) -> dict:
     """What gltf-validator, the Khronos Group's reference validator, says of a GLB."""
     done = subprocess.run(
-        ["node", "-e", KhronosValidatorTests.SCRIPT], input=glb, capture_output=True, cwd=ROOT, check=True
+        ["node", "-e", test_demo_parts.KhronosValidatorTests.SCRIPT],
+        input=glb,
+        capture_output=True,
+        cwd=ROOT,
+        check=True,
     )
     return json.loads(done.stdout)
 

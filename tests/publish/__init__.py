@@ -1,0 +1,1 @@
+"""What leaves Pulley: the painter, films, and files read back by other programs."""
