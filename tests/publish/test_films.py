@@ -14,13 +14,13 @@ from PIL import Image
 from pulley.core.errors import PulleyError
 from pulley.core.formats import teardown as teardown_json
 from pulley.core.motion import Axial
-from pulley.core.publish import film, lettering
+from pulley.core.publish import film, lettering, pictures
 from pulley.core.publish.frames import Take, opened
 from pulley.core.publish.settings import CODECS, Film, film_for, parse_size
 from pulley.core.publish.timeline import captions, timeline, webvtt
 from pulley.core.render.painter import render
 from pulley.core.score.compose import Bar, Score, compose
-from pulley.core.teardown import Camera, Step, Teardown, Timing
+from pulley.core.teardown import Camera, Step, Teardown, Timing, View
 from tests.scenes import DEMO, DEMO_TEARDOWN, UP, read, tower
 
 ARABIC, JAPANESE = "ارفع الغطاء ثم ضعه جانبا", "ふたを外して、横に置きます"
@@ -291,6 +291,24 @@ class ViewTests(TestCase):
         upright = opened(view, (1080, 1920))
         across = np.tan(np.radians(upright.fov) / 2) * 1080 / 1920
         self.assertAlmostEqual(across, np.tan(np.radians(15)) * 4 / 3, places=6)
+
+    def test_a_view_opens_up_once_from_the_first_frame_on(self):
+        """Come from the home view, by a named view, and in a picture by itself: never wider than once opened."""
+        view = Camera("c1", "Side", (0.0, -150.0, 20.0), (5.0, 5.0, 20.0), fov=30.0)
+        steps = (plan().steps[0], replace(plan().steps[1], view=View("c1")))
+        upright = (120, 200)
+        once = opened(view, upright).fov
+        for cameras in ((view,), (replace(view, name="Home"),)):
+            whole = replace(plan(), steps=steps, cameras=cameras)
+            take = Take(tower(), whole, Film(size=upright))
+            widest = max(take.scene(time).camera.fov for time in np.linspace(0, take.score.duration, 40))
+            self.assertLessEqual(widest, max(once, opened(Camera("", "", (0, 0, 1), (0, 0, 0)), upright).fov) + 1e-9)
+            self.assertAlmostEqual(take.scene(take.score.duration).camera.fov, once)
+            named = Take(tower(), whole, Film(size=upright, view=cameras[0].name))
+            self.assertAlmostEqual(named.scene(0.0).camera.fov, once)
+            still = pictures.picture(tower(), whole, 0.0, upright, view=view, soft=False)
+            bare = replace(named, film=replace(named.film, soft=False, captions="off"))
+            np.testing.assert_array_equal(np.asarray(Image.open(io.BytesIO(still))), bare.picture(0)[:, :, :3])
 
     def test_a_view_that_is_not_there_is_named(self):
         take = small(view="Nowhere")

@@ -9,7 +9,7 @@ from pulley.core.camera import project
 from pulley.core.colours import PAPER
 from pulley.core.formats import teardown as teardown_json
 from pulley.core.geometry.frames import translation
-from pulley.core.render import card, software
+from pulley.core.render import card, painter, software
 from pulley.core.render.painter import render
 from pulley.core.render.scene import Item, Scene, frame_scene, plain_scene
 from pulley.core.score.compose import compose
@@ -156,6 +156,16 @@ class BothPaintersTests(TestCase):
                 said = f"{look.display}, {projection}: mean {far.mean():.2f}, far off {(far > 64).mean():.4f}"
                 self.assertLess(far.mean(), 4.0, said)  # of 255, over the whole picture
                 self.assertLess((far > 64).mean(), 0.02, said)
+
+    def test_a_card_that_fails_is_said_and_the_processor_draws(self):
+        scene = cube()
+        with (
+            mock.patch.object(painter, "has_card", return_value=True),
+            mock.patch.object(card, "paint", side_effect=RuntimeError("out of memory")),
+            self.assertLogs("pulley.core.render.painter", "ERROR"),
+        ):
+            drawn = render(scene, (64, 48))
+        np.testing.assert_array_equal(drawn, software.paint(scene, (64, 48), True))
 
     def test_clear_ground_and_what_is_seen_through(self):
         (leaf,) = boxes(cube=((10, 10, 10), (0, 0, 0))).leaves

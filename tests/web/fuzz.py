@@ -17,8 +17,8 @@ from django.urls import URLPattern, URLResolver, get_resolver
 from pulley.core import teardown as core
 from pulley.core.formats import teardown as teardown_json
 from pulley.core.motion import Axial, Axis, Fan, Path, Turn
-from pulley.core.publish.making import Wish
 from pulley.core.publish.settings import film_for
+from pulley.core.publish.wishes import Wish
 from pulley.web.editor import services
 from pulley.web.editor.commands import COMMANDS
 from pulley.web.editor.models import Teardown

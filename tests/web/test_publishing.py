@@ -13,9 +13,8 @@ from django.utils import timezone
 from PIL import Image
 
 from pulley.core.publish import film
-from pulley.core.publish.making import Wish
 from pulley.core.publish.settings import film_for
-from pulley.core.publish.wishes import to_document
+from pulley.core.publish.wishes import Wish, to_document
 from pulley.web.editor.models import Teardown
 from pulley.web.jobs import worker
 from pulley.web.jobs.models import Job
@@ -104,6 +103,14 @@ class FileTests(PublishingCase):
         self.assertIn(b'"lid"', self.content(publication))
         self.assertNotIn(b'"high"', self.content(publication))
         self.assertFalse(services.is_current(publication))
+
+    def test_a_page_that_waits_asks_for_the_count_only_when_a_file_has_ended(self):
+        publication = self.wanted()
+        self.assertIn("HX-Trigger", self.post("make", publication).headers)
+        state = f"/published/{publication.pk}/state"
+        self.assertNotIn("HX-Trigger", self.client.get(state).headers)
+        self.work(publication)
+        self.assertIn("HX-Trigger", self.client.get(state).headers)
 
     def test_a_film_is_played_in_parts_and_its_parts_are_cleared_up(self):
         publication = self.film()

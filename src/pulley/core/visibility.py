@@ -323,12 +323,7 @@ def better_view(
 def _corners(assembly: Assembly, teardown: Teardown, score: Score, time: float) -> NDArray[np.float64]:
     """Corners (n, 3) of the bounds of everything that is shown at ``time`` seconds."""
     poses = poses_in(assembly, teardown, score, time)
-    return np.concatenate([apply(pose, _box(assembly, path)) for path, pose in poses.items()])
-
-
-def _box(assembly: Assembly, path: str) -> NDArray[np.float64]:
-    bounds = assembly.leaf(path).part.mesh.bounds
-    return np.array(list(product(*bounds.T)))
+    return np.concatenate([apply(pose, assembly.leaf(path).part.mesh.box_corners) for path, pose in poses.items()])
 
 
 @lru_cache(maxsize=64)
@@ -346,7 +341,7 @@ def peels(assembly: Assembly) -> dict[str, int]:
     aims = [np.array(aim, float) for aim in product((-1, 0, 1), repeat=3) if np.count_nonzero(aim) in (1, 3)]
     level = 0
     while left:
-        points = np.concatenate([apply(pose, _box(assembly, path)) for path, pose in left.items()])
+        points = np.concatenate([apply(pose, assembly.leaf(path).part.mesh.box_corners) for path, pose in left.items()])
         views = [fitted(points, aim, ASPECT, up=view_frame(aim)[1]) for aim in aims]
         seen = [visible_shares(assembly, left, view, (320, 240)) for view in views]
         best = {path: max(shares[path] for shares in seen) for path in left}

@@ -4,6 +4,7 @@ import hashlib
 import io
 from dataclasses import dataclass, field
 from functools import cached_property
+from itertools import product
 from typing import Any
 
 import numpy as np
@@ -180,6 +181,11 @@ class Mesh:
     def bounds(self) -> NDArray[np.float64]:
         """Lowest and highest corner (2, 3) in the part's frame."""
         return np.array([self.vertices.min(0), self.vertices.max(0)])
+
+    @cached_property
+    def box_corners(self) -> NDArray[np.float64]:
+        """The corners (8, 3) of the bounds, in mm."""
+        return np.array(list(product(*self.bounds.T)))
 
     def to_bytes(self) -> bytes:
         """The mesh as a compressed NumPy archive, the form kept in the geometry store."""

@@ -2,6 +2,8 @@
 
 from functools import lru_cache
 
+import numpy as np
+from numpy.typing import NDArray
 from scipy.optimize import brentq
 
 EASING = "smootherstep"  # s = 6t^5 - 15t^4 + 10t^3: at rest at both ends, no jerk
@@ -22,6 +24,16 @@ def ease(t: float) -> float:
     """
     t = min(max(t, 0.0), 1.0)
     return t * t * t * (t * (6 * t - 15) + 10)
+
+
+def eased(shares: NDArray[np.float64]) -> NDArray[np.float64]:
+    """`ease` for many shares (n,) of the time at once.
+
+    >>> eased(np.array([-1.0, 0.5, 2.0])).tolist()
+    [0.0, 0.5, 1.0]
+    """
+    t = np.clip(shares, 0.0, 1.0)
+    return np.asarray(t * t * t * (t * (6 * t - 15) + 10))
 
 
 @lru_cache(maxsize=4096)

@@ -2,6 +2,7 @@
 
 import argparse
 import json
+import os
 import shutil
 import sys
 import tempfile
@@ -13,9 +14,10 @@ from pulley.core.assembly import Assembly
 from pulley.core.contact.check import check
 from pulley.core.drawing.patterns import read_pattern
 from pulley.core.errors import PulleyError
-from pulley.core.publish.making import ENDINGS, Wish, produce
+from pulley.core.publish.guide import snags_found
+from pulley.core.publish.making import produce
 from pulley.core.publish.settings import CODECS, Film, parse_size
-from pulley.core.publish.wishes import from_document
+from pulley.core.publish.wishes import ENDINGS, Wish, from_document
 from pulley.core.store import Store
 from pulley.core.teardown import Teardown
 
@@ -37,8 +39,7 @@ def run(args: argparse.Namespace, assembly: Assembly, teardown: Teardown, store:
     snags = sum(map(len, check(assembly, teardown).snags.values())) if args.check else None
     with tempfile.TemporaryDirectory() as folder:
         if snags:
-            words = f"the check found {snags} snag{'s' * (snags > 1)}: somewhere parts pass through each other."
-            wish = replace(wish, guide=replace(wish.guide, mind=words))
+            wish = replace(wish, guide=replace(wish.guide, mind=snags_found(snags)))
         made = produce(assembly, teardown, wish, store, Path(folder), report, args.workers)
         _put(made, output)
     answer = {"output": args.output, "bytes": output.stat().st_size, "of": wish.variant or wish.ending}
@@ -47,7 +48,7 @@ def run(args: argparse.Namespace, assembly: Assembly, teardown: Teardown, store:
 
 def _put(made: Path, output: Path) -> None:
     """Move a file to where it is wanted; half of it is never there."""
-    aside = output.with_name(f".{output.name}.new")
+    aside = output.with_name(f".{output.name}.{os.getpid()}.new")
     try:
         shutil.copyfile(made, aside)
         aside.replace(output)

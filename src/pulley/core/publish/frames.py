@@ -88,16 +88,17 @@ def instant(
     home: Camera,
     view: Camera | None = None,
 ) -> Scene:
-    """What the canvas shows of an instant: from ``view``, else from where the Score looks, come from ``home``."""
+    """What the canvas shows of an instant: from ``view``, else from where the Score looks, come from ``home``; opened
+    where the picture is narrower than what saved views are made for."""
     frame = frame_at(score, time, hidden=teardown.hidden, before=home)
-    camera = view or (opened(frame.camera, size) if frame.camera else home)
-    return frame_scene(assembly, teardown, frame, camera)
+    camera = view or frame.camera or home
+    return frame_scene(assembly, teardown, frame, opened(camera, size) if teardown.cameras else camera)
 
 
 def start_view(
     assembly: Assembly, teardown: Teardown, score: Score, name: str = "", size: tuple[int, int] = (4, 3)
 ) -> Camera:
-    """The saved view of a name, else the view that a film starts from, for a picture of ``size``.
+    """The saved view of a name, else the view that a film starts from, for a picture of ``size``; not opened up yet.
 
     Raises
     ------
@@ -105,18 +106,19 @@ def start_view(
         With the names that there are, when there is no such view.
     """
     if not name:
-        return opened(home_view(assembly, teardown, score, max(size[0] / size[1], 0.2)), size, bool(teardown.cameras))
+        aspect = max(size[0] / size[1], WIDE if teardown.cameras else 0.2)  # among saved views, as they are
+        return home_view(assembly, teardown, score, aspect)
     known = {camera.name: camera for camera in reversed(teardown.cameras)}
     if name not in known:
         there = ", ".join(known) or "none yet"
         raise PulleyError(f"There is no saved view “{name[:60]}”. The teardown has: {there}.")
-    return opened(known[name], size)
+    return known[name]
 
 
-def opened(camera: Camera, size: tuple[int, int], saved: bool = True) -> Camera:
+def opened(camera: Camera, size: tuple[int, int]) -> Camera:
     """A view whose angle is wide enough for a picture that is narrower than what it was saved for."""
     narrow = WIDE * size[1] / size[0]
-    if not saved or narrow <= 1:
+    if narrow <= 1:
         return camera
     tall = np.tan(np.radians(camera.fov) / 2) * narrow
     return replace(camera, fov=min(float(2 * np.degrees(np.arctan(tall))), 150.0))

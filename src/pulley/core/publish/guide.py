@@ -15,7 +15,7 @@ from pulley.core.camera import camera_frame, fitted
 from pulley.core.describe import step_sentence
 from pulley.core.drawing.model import DrawnPage
 from pulley.core.drawing.paper import Paper, paper_of
-from pulley.core.drawing.rows import Row, rows
+from pulley.core.drawing.rows import Row, row_of, rows
 from pulley.core.drawing.sheet import Page, PagePattern, Sheet
 from pulley.core.drawing.title import draw_frame, draw_title, title_box
 from pulley.core.drawing.writers.svg import svg
@@ -162,6 +162,15 @@ def guide_pdf(
     )
 
 
+def snags_found(count: int) -> str:
+    """What a guide says of a teardown in which the check found so many snags.
+
+    >>> snags_found(1)
+    'the check found 1 snag: somewhere parts pass through each other.'
+    """
+    return f"the check found {count} snag{'s' * (count > 1)}: somewhere parts pass through each other."
+
+
 def grouped(teardown: Teardown, score: Score, guide: Guide) -> list[list[Step]]:
     """Steps that share a picture: those that play with the one before, and those that are joined to it by hand."""
     groups: list[list[Step]] = []
@@ -190,7 +199,7 @@ def _cell(
     own = [dict(guide.fields.get(step.id, {})) for step in group]
     warnings = tuple(words for each in own if (words := each.pop("Warning", "").strip()))
     said = [step.caption or step.label or step_sentence(step) for step in group]
-    parts = _needed(moving, found, small)
+    parts = _needed(assembly, moving, found, small)
     title = " and ".join(dict.fromkeys(step.label or step.id for step in group))
     notes = tuple(step.note for step in group if step.note)
     fields = tuple((name, value) for each in own for name, value in each.items() if value.strip())
@@ -217,25 +226,16 @@ def _room(guide: Guide, said: Sequence[str], fields: Sequence[tuple[str, str]], 
     return round(max(tall - lines - (7.0 if fields else 0.0) - PART_TALL * max(rows - 1, 0), 30.0), 1)
 
 
-def _needed(moving: Iterable[str], found: Sequence[Row], small: dict[str, str]) -> tuple[Needed, ...]:
+def _needed(
+    assembly: Assembly, moving: Iterable[str], found: Sequence[Row], small: dict[str, str]
+) -> tuple[Needed, ...]:
     """The rows of the parts list that a step takes from, with how many of each."""
-    inside = {path: row for row in found for path in row.components}
-    counts: Counter[str] = Counter()
-    for leaf in moving:
-        row = next((inside[path] for path in _and_above(leaf) if path in inside), None)
-        if row:
-            counts[row.key] += 1
+    counts = Counter(row.key for leaf in moving if (row := row_of(assembly, found, leaf)))
     return tuple(
         Needed(row.item, row.name, min(counts[row.key], row.quantity), small.get(row.key, ""))
         for row in found
         if row.key in counts
     )
-
-
-def _and_above(path: str) -> Iterable[str]:
-    while path:
-        yield path
-        path = path.rpartition("/")[0]
 
 
 def _part_pictures(assembly: Assembly, found: Sequence[Row]) -> dict[str, str]:
@@ -304,7 +304,9 @@ def _near_end(assembly: Assembly, score: Score, still: set[str], moved: set[str]
     """The latest instant of a step at which nothing has gone farther than the size of what it leaves allows."""
     if not still or not moved:
         return end
-    boxes = np.concatenate([apply(_pose(assembly, score, p, begin), _corners(assembly.leaf(p))) for p in still])
+    boxes = np.concatenate(
+        [apply(_pose(assembly, score, p, begin), assembly.leaf(p).part.mesh.box_corners) for p in still]
+    )
     reach = GO * float(np.linalg.norm(np.ptp(boxes, axis=0)))
     tracks = [score.tracks[path] for path in moved if path in score.tracks]
     starts = np.array([displacement_at(track, begin)[:3, 3] for track in tracks])
@@ -356,15 +358,9 @@ def _close(
     size: tuple[int, int],
 ) -> Camera:
     """A view in the direction of ``camera``, fitted to what is there."""
-    boxes = [apply(pose, _corners(assembly.leaf(path))) for path, pose in at.items()]
+    boxes = [apply(pose, assembly.leaf(path).part.mesh.box_corners) for path, pose in at.items()]
     points = np.concatenate([*boxes, *ways])
     return fitted(points, camera_frame(camera)[2], size[0] / size[1], 28.0, camera.up)
-
-
-def _corners(leaf: Leaf) -> NDArray[np.float64]:
-    low, high = leaf.part.mesh.bounds
-    pick = np.array([[x, y, z] for x in (0, 1) for y in (0, 1) for z in (0, 1)], bool)
-    return np.where(pick, high, low)
 
 
 @dataclass(frozen=True)

@@ -1,5 +1,6 @@
 """Words laid over pictures: captions, cards and marks, in any script, shaped by HarfBuzz through Pillow."""
 
+import io
 from functools import cache, lru_cache
 from pathlib import Path
 
@@ -9,7 +10,7 @@ from numpy.typing import NDArray
 from PIL import Image, ImageDraw, ImageFont
 
 from pulley.core.colours import EDGE_INK, PAPER
-from pulley.core.drawing.lettering import FILE
+from pulley.core.drawing.lettering import FILE, broken
 
 # Debian's fonts-droid-fallback: the scripts of East Asia, which the sheets' typeface lacks
 WIDER = Path("/usr/share/fonts/truetype/droid/DroidSansFallbackFull.ttf")
@@ -47,32 +48,13 @@ def _length(text: str, size: int) -> float:
     return sum(font.getlength(words) for words, font in _runs(text, size))
 
 
-def _wrapped(text: str, size: int, room: float) -> list[str]:
-    """A text in lines of at most ``room`` pixels, broken at blanks, and within a word that is too long for a line."""
-    lines: list[str] = []
-    for paragraph in text.splitlines() or [""]:
-        line = ""
-        for word in paragraph.split():
-            longer = f"{line} {word}".strip()
-            if line and _length(longer, size) > room:
-                lines.append(line)
-                longer = word
-            while _length(longer, size) > room and len(longer) > 1:
-                fits = max(1, int(len(longer) * room / _length(longer, size)))
-                lines.append(longer[:fits])
-                longer = longer[fits:]
-            line = longer
-        lines.append(line)
-    return lines
-
-
 def _fitted(text: str, size: int, room: tuple[float, float]) -> tuple[int, list[str]]:
     """The size, at most ``size`` pixels, at which a text fits in ``room`` (width, height); and its lines then.
 
     Only what does not fit even in the smallest size, in a tiny picture, is cut with an ellipsis.
     """
     while True:
-        lines = _wrapped(text, size, room[0])
+        lines = broken(text, room[0], lambda words: _length(words, size))  # noqa: B023 (called at once)
         if len(lines) * size * 1.35 <= room[1]:
             return size, lines
         if size <= SMALLEST:
@@ -103,6 +85,7 @@ def caption(text: str, size: tuple[int, int]) -> tuple[Layer, int, int]:
     return np.asarray(image), (wide - image.width) // 2, tall - image.height - round(tall * 0.04)
 
 
+@lru_cache(maxsize=4)
 def card(title: str, below: str, size: tuple[int, int]) -> Layer:
     """A title or an end card: one text large in the middle, another small below, on clear ground."""
     wide, tall = size
@@ -120,8 +103,6 @@ def card(title: str, below: str, size: tuple[int, int]) -> Layer:
 @lru_cache(maxsize=8)
 def mark(text: str, logo: bytes, corner: str, size: tuple[int, int]) -> tuple[Layer, int, int] | None:
     """What stands in a corner of every picture: a logo, else a text; None for nothing. Where its corner goes."""
-    import io
-
     if not (text or logo):
         return None
     edge = round(min(size) * 0.03)

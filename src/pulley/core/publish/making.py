@@ -11,16 +11,15 @@ import networkx as nx
 from pulley.core.assembly import Assembly
 from pulley.core.drawing import writers
 from pulley.core.drawing.layout import first_sheet
-from pulley.core.drawing.sheet import Sheet
-from pulley.core.errors import PulleyError
 from pulley.core.files import write_whole
 from pulley.core.formats import teardown as teardown_json
 from pulley.core.geometry.frames import Pose
 from pulley.core.publish import data, film, model, pictures, solids
 from pulley.core.publish.frames import Take, start_view
-from pulley.core.publish.guide import Guide, guide_html, guide_pdf
+from pulley.core.publish.guide import guide_html, guide_pdf
 from pulley.core.publish.page import takeaway
-from pulley.core.publish.settings import CODECS, Film
+from pulley.core.publish.settings import CODECS
+from pulley.core.publish.wishes import Wish, to_document
 from pulley.core.score.compose import compose
 from pulley.core.store import Store
 from pulley.core.teardown import Teardown
@@ -28,82 +27,9 @@ from pulley.core.visibility import poses_in
 
 Report = Callable[[float, str], None]
 
-ENDINGS = {  # what a file ends with -> its media type
-    "mp4": "video/mp4",
-    "webm": "video/webm",
-    "gif": "image/gif",
-    "webp": "image/webp",
-    "vtt": "text/vtt",
-    "png": "image/png",
-    "svg": "image/svg+xml",
-    "zip": "application/zip",
-    "glb": "model/gltf-binary",
-    "step": "model/step",
-    "3mf": "model/3mf",
-    "stl": "model/stl",
-    "html": "text/html",
-    "pdf": "application/pdf",
-    "csv": "text/csv",
-    "xlsx": "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet",
-    "json": "application/json",
-    "graphml": "application/graphml+xml",
-}
-VARIANTS = {  # what else a file of an ending can be of, the usual first
-    "html": ("page", "guide"),
-    "pdf": ("guide", "sheet"),
-    "csv": ("steps", "parts"),
-    "xlsx": ("steps", "parts"),
-    "json": ("teardown", "blocking"),
-    "graphml": ("blocking",),
-}
-
-
-@dataclass(frozen=True)
-class Wish:
-    """A file that is wanted.
-
-    Attributes
-    ----------
-    ending : a key of `ENDINGS`
-    of : one of `VARIANTS` of that ending; empty for the usual one
-    at : ``start``, ``end``, seconds or a step, where it is of an instant; empty where it need not be
-    size, ground, view : of pictures; films have their own
-    film, guide : the settings of these
-    """
-
-    ending: str
-    of: str = ""
-    at: str = ""
-    size: tuple[int, int] = (1280, 720)
-    ground: str = "paper"
-    view: str = ""
-    film: Film = Film()
-    guide: Guide = Guide()
-
-    @property
-    def variant(self) -> str:
-        """What it is of."""
-        return self.of or VARIANTS.get(self.ending, ("",))[0]
-
-    def check(self) -> None:
-        """Raise PulleyError for what cannot be made of any teardown."""
-        if self.ending not in ENDINGS:
-            raise PulleyError(
-                f"Nothing is made that ends with .{self.ending[:10]}. Choose one of .{', .'.join(ENDINGS)}."
-            )
-        if self.of and self.of not in VARIANTS.get(self.ending, ()):
-            known = " or ".join(VARIANTS.get(self.ending, ("nothing else",)))
-            raise PulleyError(f"A .{self.ending} is of {known}, not of {self.of[:20]}.")
-        if self.ending in CODECS or self.ending == "vtt":
-            self.film.check()
-        if self.variant == "guide":
-            self.guide.check()
-
 
 def key_of(assembly: Assembly, teardown: Teardown, wish: Wish) -> str:
     """What a file depends on as one word: the model, the teardown, the wish."""
-    from pulley.core.publish.wishes import to_document
-
     said = [assembly.key, assembly.name, teardown_json.dumps(teardown), to_document(wish)]
     return sha256(json.dumps(said, sort_keys=True).encode()).hexdigest()[:32]
 
@@ -169,11 +95,6 @@ class _Case:
         """What blocks what."""
         return data.blocking_graph(self.assembly, self.teardown, lambda share: self.report(share, "What blocks what"))
 
-    @property
-    def sheet(self) -> Sheet:
-        """The first sheet that Pulley draws."""
-        return first_sheet(self.assembly, self.teardown)
-
 
 def _content(case: _Case) -> bytes:
     """The bytes of a file; parts lists and sheets are written as sheets are."""
@@ -197,7 +118,7 @@ def _content(case: _Case) -> bytes:
         ("graphml", "blocking"): lambda: data.graphml(case.graph),
     }
     made = makers.get((wish.ending, wish.variant))
-    return made() if made else writers.write(a, case.sheet, wish.ending)
+    return made() if made else writers.write(a, first_sheet(a, t), wish.ending)
 
 
 def _picture(assembly: Assembly, teardown: Teardown, wish: Wish) -> bytes:

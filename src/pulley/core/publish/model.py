@@ -14,9 +14,9 @@ from pulley.core.camera import camera_frame
 from pulley.core.colours import Colour, from_hex
 from pulley.core.formats.gltf import TO_GLTF, Book
 from pulley.core.geometry.frames import Pose, Vector
-from pulley.core.motion.easing import unease
+from pulley.core.motion.easing import eased, unease
 from pulley.core.publish.solids import colours_of
-from pulley.core.score.compose import Score, Segment, Trail, compose, displacement_at
+from pulley.core.score.compose import Score, Segment, Trail, compose, displacement_at, turns
 from pulley.core.teardown import Camera, Teardown
 from pulley.core.trails import jogged
 
@@ -136,7 +136,7 @@ def _quaternion(pose: Pose) -> Vector:
 
 def _move(book: Book, clips: tuple[_Clip, _Clip], node: int, leaf: Leaf, track: list[Segment], duration: float) -> None:
     """Enter the motion of a leaf in both clips."""
-    if any(any(turned[:3]) for segment in track for _, _, turned in segment.poses):
+    if any(map(turns, track)):
         times = _turning_times(track)
         poses = [displacement_at(track, time) @ leaf.pose for time in times]
         moved = np.array([pose[:3, 3] for pose in poses])
@@ -178,11 +178,10 @@ def slid(track: list[Segment], times: Values) -> Values:
     total = np.zeros((len(times), 3))
     for segment in track:
         span = segment.end - segment.start
-        share = np.clip((times - segment.start) / span, 0, 1) if span > 0 else np.ones(len(times))
-        eased = share**3 * (share * (6 * share - 15) + 10)
+        share = eased((times - segment.start) / span) if span > 0 else np.ones(len(times))
         knots = [pose[0] for pose in segment.poses]
         ahead = np.array([pose[1] for pose in segment.poses])
-        total += np.column_stack([np.interp(eased, knots, ahead[:, axis]) for axis in range(3)])
+        total += np.column_stack([np.interp(share, knots, ahead[:, axis]) for axis in range(3)])
     return total
 
 
@@ -264,7 +263,7 @@ def _grow(
     track, (begin, end), (a, b) = score.tracks[trail.component], span, ends
     begin = max(begin, max((s.start for s in track if s.start < end - 1e-9 and s.start >= 0), default=begin))
     times = np.linspace(begin, end, 9)
-    if any(any(turned[:3]) for segment in track for _, _, turned in segment.poses):
+    if any(map(turns, track)):
         shares = np.linspace(0, 1, 9)
     else:
         grown = slid(track, times) + trail.anchor - a

@@ -15,7 +15,7 @@ from pulley.core.drawing.sheet import PagePattern, SheetView, Shown
 from pulley.core.drawing.views import draw_view
 from pulley.core.drawing.writers.svg import svg
 from pulley.core.errors import PulleyError
-from pulley.core.publish.frames import instant, opened, start_view
+from pulley.core.publish.frames import instant, start_view
 from pulley.core.publish.settings import MOST_PICTURE, check_size, ground_colour
 from pulley.core.render.painter import encoded, render
 from pulley.core.score.compose import Score, compose
@@ -84,7 +84,7 @@ def picture(
     colour = ground_colour(ground)
     score = compose(assembly, teardown)
     home = start_view(assembly, teardown, score, size=size)
-    scene = instant(assembly, teardown, score, time, size, home, view and opened(view, size))
+    scene = instant(assembly, teardown, score, time, size, home, view)
     return encoded(render(replace(scene, ground=colour), size, soft))
 
 
@@ -121,15 +121,14 @@ def file_name(step: Step) -> str:
 def line_drawing(assembly: Assembly, teardown: Teardown, time: float, view: Camera | None = None) -> str:
     """An instant as a line drawing: exact hidden-line SVG, in a parallel view along the canvas's."""
     score = compose(assembly, teardown)
-    camera = view or frame_at(score, time, before=start_view(assembly, teardown, score)).camera
-    camera = camera or start_view(assembly, teardown, score)
-    back = camera_frame(camera)[2]
-    flat = parallel(back, camera.target, camera.up, 100.0)
+    home = start_view(assembly, teardown, score)
+    camera = view or frame_at(score, time, before=home).camera or home
+    flat = parallel(camera_frame(camera)[2], camera.target, camera.up, 100.0)
+    frame = camera_frame(flat)
     bare = SheetView("v1", flat, _shown(score, time), captioned=False)
-    low, high = picture_bounds(assembly, scene_of(assembly, teardown, bare), camera_frame(flat))
+    low, high = picture_bounds(assembly, scene_of(assembly, teardown, bare), frame)
     size = high - low
     factor = SPAN / float(max(size.max(), 1e-6))
-    frame = camera_frame(flat)
     middle = (low + high) / 2 - frame[:2] @ flat.target
     page = size * factor + 2 * EDGE
     at = page / 2 - middle * factor

@@ -1,1 +1,1 @@
-"""Pictures of a scene, drawn by OpenGL without a monitor: on a graphics card where there is one, else by software."""
+"""Pictures of a scene: by the processor, or by OpenGL on a graphics card where there is one."""

@@ -32,7 +32,6 @@ from pulley.core.render.lights import (
     linear,
 )
 from pulley.core.render.scene import PIXELS, Item, Scene, line_pixels
-from pulley.core.teardown import Camera
 
 SAMPLES = 4  # to a pixel
 TILE = 2048  # pixels; a larger picture is drawn in tiles
@@ -116,7 +115,7 @@ class Painter:
         self.papers: LRUCache[tuple[int, int], Paper] = LRUCache(2)
 
     def paint(self, scene: Scene, size: tuple[int, int], soft: bool) -> Pixels:
-        """See `render`."""
+        """See `painter.render`."""
         width, height = size
         edge = int(MOST * height) + 8
         if width <= TILE and height <= TILE:
@@ -136,16 +135,13 @@ class Painter:
         around = ball(scene)
         lens = lens_of(scene.camera, size[0] / size[1], around)
         clip = cropped(lens.clip, size, tile)
-        lines_only = scene.look.display in ("lines", "dashed")
         paper = self._paper(tile[2:])
-        solid = [item for item in scene.items if item.opacity >= 1 or lines_only]
-        clear = [] if lines_only else [item for item in scene.items if 0 < item.opacity < 1]
-        ground = np.append(linear(scene.ground or WHITE), 1.0) if lines_only else None
-        stock = self._stocked(solid, ground)
-        soft = soft and not lines_only
+        ground = np.append(linear(scene.ground or WHITE), 1.0) if scene.lines_only else None
+        stock = self._stocked(scene.solid, ground)
+        soft = soft and not scene.lines_only
         if soft:
             self._shade(paper, lens, clip, stock, size, tile, around[1])
-        self._lights(scene, clip @ lens.view, tile, paper.shade if soft else self.white, stock, lines_only)
+        self._lights(scene, clip @ lens.view, tile, paper.shade if soft else self.white, stock)
         paper.sheet.use()
         red, green, blue = scene.ground or (0.0, 0.0, 0.0)
         paper.sheet.clear(red, green, blue, 0.0 if scene.ground is None else 1.0)
@@ -153,7 +149,7 @@ class Painter:
         grain = line_pixels(size)
         self._edges(scene, clip @ lens.view, tile, grain)
         self._trails(scene, clip @ lens.view, tile, grain)
-        self._clear(clear, scene.camera)
+        self._clear(scene.clear)
         self.context.copy_framebuffer(paper.flat, paper.sheet)
         pixels = np.frombuffer(paper.flat.read(components=4, alignment=1), np.uint8)
         return _straight(pixels.reshape(tile[3], tile[2], 4)[::-1])
@@ -261,14 +257,13 @@ class Painter:
         tile: Tile,
         shade: moderngl.Texture,
         stock: list[tuple[Shape, int, bool]],
-        lines_only: bool,
     ) -> None:
         face = self.face
         way, from_mm = lamp_view(scene.camera, ball(scene), SHADOW)
         deep = 3 * float(np.linalg.norm(np.subtract(scene.camera.eye, scene.camera.target))) + 3 * ball(scene)[1]
         lamp = np.diag([2 / SHADOW, 2 / SHADOW, -2 / deep, 1.0]) @ from_mm
         lamp[:, 3] += [-1, -1, -1, 0]
-        shadows = scene.look.shadows and not lines_only
+        shadows = scene.look.shadows and not scene.lines_only
         if shadows:
             self._depths(self.shadows, lamp, stock)
         face["view_clip"].write(_columns(through))
@@ -278,7 +273,7 @@ class Painter:
         face["earth"] = tuple(SKY * linear(EARTH))
         face["grain"] = 1 / tile[2], 1 / tile[3]
         face["shade_map"], face["shadow_map"] = 0, 1
-        face["flat_ground"] = lines_only
+        face["flat_ground"] = scene.lines_only
         shade.use(0)
         self.shadow_map.use(1)
 
@@ -335,9 +330,9 @@ class Painter:
         for each in (lines, ends, place):
             each.release()
 
-    def _clear(self, items: list[Item], camera: Camera) -> None:
-        """Faces that one sees through, the farthest first."""
-        back = np.subtract(camera.eye, camera.target)
+    def _clear(self, items: list[Item]) -> None:
+        """Faces that one sees through; the soft shade is of what hides what is behind it."""
+        self.white.use(0)
         self.face["flat_ground"] = False
         self.context.blend_func = (  # type: ignore[assignment]
             moderngl.SRC_ALPHA,
@@ -346,7 +341,7 @@ class Painter:
             moderngl.ONE_MINUS_SRC_ALPHA,
         )
         self.context.polygon_offset = 1.0, 1.0
-        for item in sorted(items, key=lambda item: float(item.pose[:3, 3] @ back)):
+        for item in items:
             self.context.enable_only(moderngl.DEPTH_TEST | moderngl.BLEND | moderngl.CULL_FACE)
             ((shape, _, _),) = self._stocked([item])
             self.context.fbo.depth_mask = item.opacity > 0.6

@@ -39,7 +39,10 @@ def render(scene: Scene, size: tuple[int, int], soft: bool = True) -> Pixels:
     if has_card():
         from pulley.core.render import card
 
-        return card.paint(scene, size, soft)
+        try:
+            return card.paint(scene, size, soft)
+        except Exception:  # whatever a driver fails with, out of memory or taken away
+            log.exception("The graphics card failed over a picture; the processor draws it")
     return software.paint(scene, size, soft)
 
 

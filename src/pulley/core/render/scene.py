@@ -54,6 +54,23 @@ class Scene:
     line: TrailLine = TrailLine()
     ground: Colour | None = PAPER
 
+    @property
+    def lines_only(self) -> bool:
+        """Whether faces have the colour of the ground, and hide what they cover."""
+        return self.look.display in ("lines", "dashed")
+
+    @property
+    def solid(self) -> list[Item]:
+        """What hides what is behind it."""
+        return [item for item in self.items if item.opacity >= 1 or self.lines_only]
+
+    @property
+    def clear(self) -> list[Item]:
+        """What one sees through, the farthest first."""
+        back = np.subtract(self.camera.eye, self.camera.target)
+        seen = [item for item in self.items if 0 < item.opacity < 1 and not self.lines_only]
+        return sorted(seen, key=lambda item: float(item.pose[:3, 3] @ back))
+
 
 def line_pixels(size: tuple[int, int]) -> float:
     """How many pixels wide an edge is: one in pictures up to the canvas's size, more in larger ones."""
@@ -65,7 +82,7 @@ def plain_scene(
 ) -> Scene:
     """The leaves in ``poses`` where they stand, in their own colours; by default a quarter view fitted to them."""
     if camera is None:
-        corners = [apply(pose, _corners(assembly.leaf(path))) for path, pose in poses.items()]
+        corners = [apply(pose, assembly.leaf(path).part.mesh.box_corners) for path, pose in poses.items()]
         camera = fitted(np.concatenate(corners or [np.zeros((1, 3))]), aspect=aspect)
     leaves = ((assembly.leaf(path), pose) for path, pose in poses.items())
     return Scene(tuple(Item(leaf, pose, leaf.colour or PLAIN) for leaf, pose in leaves), camera)
@@ -125,9 +142,3 @@ def trail_dashes(assembly: Assembly, teardown: Teardown, frame: Frame) -> NDArra
 def _cut(line: bytes, pattern: tuple[float, ...], width: float) -> NDArray[np.float64]:
     """The elements of a line: most of a film's lines are as they were in the frame before."""
     return dashes(np.frombuffer(line).reshape(-1, 3), pattern, width)
-
-
-def _corners(leaf: Leaf) -> NDArray[np.float64]:
-    low, high = leaf.part.mesh.bounds
-    pick = np.array([[x, y, z] for x in (0, 1) for y in (0, 1) for z in (0, 1)], bool)
-    return np.where(pick, high, low)

@@ -63,7 +63,7 @@ class Stock:
 
 
 @dataclass(frozen=True, eq=False)
-class Lens:
+class Grid:
     """A camera on a grid of samples: from mm to right, up, back (3, 4), the focal length, the middle, the kind."""
 
     view: NDArray[np.float64]
@@ -113,10 +113,8 @@ def paint(scene: Scene, size: tuple[int, int], soft: bool) -> Pixels:
 def _covered(scene: Scene, size: tuple[int, int]) -> tuple[int, int, int, int]:
     """The pixels outside of which there is nothing but ground: left, top, right and foot, the first two even."""
     width, height = size
-    boxes = np.array([item.leaf.part.mesh.bounds for item in scene.items]).reshape(-1, 2, 3)
+    corners = np.array([item.leaf.part.mesh.box_corners for item in scene.items]).reshape(-1, 8, 3)
     poses = np.array([item.pose for item in scene.items]).reshape(-1, 4, 4)
-    picks = np.array([[x, y, z] for x in (0, 1) for y in (0, 1) for z in (0, 1)], bool)
-    corners = np.where(picks, boxes[:, 1:], boxes[:, :1])
     points = (np.einsum("nij,nkj->nki", poses[:, :3, :3], corners) + poses[:, None, :3, 3]).reshape(-1, 3)
     if scene.dashes is not None:
         points = np.concatenate([points, scene.dashes.reshape(-1, 3)])
@@ -132,19 +130,17 @@ def _covered(scene: Scene, size: tuple[int, int]) -> tuple[int, int, int, int]:
 
 
 def _tile(scene: Scene, size: tuple[int, int], tile: tuple[int, int, int, int], soft: bool) -> Pixels:
-    lines_only = scene.look.display in ("lines", "dashed")
-    solid = [item for item in scene.items if item.opacity >= 1 or lines_only]
-    clear = [] if lines_only else [item for item in scene.items if 0 < item.opacity < 1]
+    solid = scene.solid
     stock = _stock(scene.items)
     lens = _lens(scene.camera, size, tile)
     ground = scene.ground or WHITE
     picture = _scratch("picture", (tile[3], tile[2], 4), np.float32)
     picture[:] = (*ground, 1.0) if scene.ground else 0.0
     cast = _cast(stock, solid, lens, (2 * tile[3], 2 * tile[2]))
-    light = _Light(scene, lens, stock, solid, lines_only)
-    shade = _shade(cast, lens, scene, size, tile) if soft and not lines_only else np.ones((1, 1), np.float32)
+    light = _Light(scene, lens, stock, solid)
+    shade = _shade(cast, lens, scene, size, tile) if soft and not scene.lines_only else np.ones((1, 1), np.float32)
     light.falls(cast, solid, shade, picture)
-    for item in _farthest_first(clear, scene.camera):
+    for item in scene.clear:
         beyond = _cast(stock, [item], lens, cast.nearness.shape, "beyond", cast.nearness)
         light.falls(beyond, [item], np.ones((1, 1), np.float32), picture)
     _ink(scene, stock, lens, cast, picture, line_pixels(size))
@@ -156,11 +152,11 @@ def _tile(scene: Scene, size: tuple[int, int], tile: tuple[int, int, int, int], 
 class _Light:
     """The lights of a scene, and the map of what the lamp meets where there are shadows."""
 
-    def __init__(self, scene: Scene, lens: Lens, stock: Stock, items: Sequence[Item], lines_only: bool) -> None:
-        self.stock, self.lens, self.flat = stock, lens, linear(scene.ground or WHITE) if lines_only else None
+    def __init__(self, scene: Scene, lens: Grid, stock: Stock, items: Sequence[Item]) -> None:
+        self.stock, self.lens, self.flat = stock, lens, linear(scene.ground or WHITE) if scene.lines_only else None
         self.way, from_mm = lamp_view(scene.camera, ball(scene), SHADOW)
         self.map, self.view = NONE, np.zeros((3, 4))
-        if scene.look.shadows and not lines_only and items:
+        if scene.look.shadows and not scene.lines_only and items:
             nearness = _cast(stock, items, _lamp_lens(from_mm), (SHADOW, SHADOW), "lamp").nearness
             self.map = nearness
             self.view = (from_mm @ np.linalg.inv(np.vstack([lens.view, [0, 0, 0, 1]])))[:3]
@@ -182,14 +178,14 @@ class _Light:
         )  # fmt: skip
 
 
-def _lamp_lens(from_mm: Pose) -> Lens:
+def _lamp_lens(from_mm: Pose) -> Grid:
     """The lamp's view as a lens: its rows give samples at once, and the nearness is minus the distance."""
     view = from_mm[:3].copy()
     view[1] *= -1
-    return Lens(view, 1.0, np.zeros(2), True)
+    return Grid(view, 1.0, np.zeros(2), True)
 
 
-def _lens(camera: Camera, size: tuple[int, int], tile: tuple[int, int, int, int]) -> Lens:
+def _lens(camera: Camera, size: tuple[int, int], tile: tuple[int, int, int, int]) -> Grid:
     tall = float(np.tan(np.radians(camera.fov) / 2))
     view = np.zeros((3, 4))
     view[:, :3] = camera_frame(camera)
@@ -197,7 +193,7 @@ def _lens(camera: Camera, size: tuple[int, int], tile: tuple[int, int, int, int]
     parallel = camera.projection == "parallel"
     arm = float(np.linalg.norm(np.subtract(camera.eye, camera.target))) if parallel else 1.0
     middle = np.array([size[0] - 2.0 * tile[0], size[1] - 2.0 * tile[1]])
-    return Lens(view, size[1] / (tall * arm), middle, parallel)
+    return Grid(view, size[1] / (tall * arm), middle, parallel)
 
 
 def _stock(items: Sequence[Item]) -> Stock:
@@ -208,6 +204,7 @@ def _stock(items: Sequence[Item]) -> Stock:
 @cached(
     LRUCache(2**29, getsizeof=lambda stock: sum(getattr(a, "nbytes", 0) for a in vars(stock).values())),
     key=lambda keys, meshes: keys,
+    lock=threading.Lock(),
 )
 def _stocked(keys: tuple[str, ...], meshes: tuple[Mesh, ...]) -> Stock:
     def joined(arrays: list[NDArray[np.generic]], wide: int, kind: type) -> tuple[NDArray, NDArray[np.int64]]:  # type: ignore[type-arg]
@@ -229,7 +226,7 @@ def _stocked(keys: tuple[str, ...], meshes: tuple[Mesh, ...]) -> Stock:
 def _cast(
     stock: Stock,
     items: Sequence[Item],
-    lens: Lens,
+    lens: Grid,
     size: tuple[int, ...],
     use: str = "picture",
     limit: NDArray[np.float32] | None = None,
@@ -269,7 +266,7 @@ def _placed(
     spans: NDArray[np.int64],
     number: NDArray[np.int64],
     items: Sequence[Item],
-    lens: Lens,
+    lens: Grid,
 ) -> tuple[NDArray[np.int64], NDArray[np.float64], NDArray[np.float32]]:
     """Where each item's points begin (m,), all of them on the grid (k, 4), and their normals as they stand (k, 3)."""
     counts = np.diff(spans, axis=1)[number, 0]
@@ -285,7 +282,7 @@ def _starts(counts: NDArray[np.int64]) -> NDArray[np.int64]:
 
 
 def _shade(
-    cast: Cast, lens: Lens, scene: Scene, size: tuple[int, int], tile: tuple[int, int, int, int]
+    cast: Cast, lens: Grid, scene: Scene, size: tuple[int, int], tile: tuple[int, int, int, int]
 ) -> NDArray[np.float32]:
     """The soft shade of a tile (h / 2, w / 2)."""
     rough = np.empty((tile[3] // 2, tile[2] // 2), np.float32)
@@ -297,12 +294,7 @@ def _shade(
     return even
 
 
-def _farthest_first(items: Sequence[Item], camera: Camera) -> list[Item]:
-    back = np.subtract(camera.eye, camera.target)
-    return sorted(items, key=lambda item: float(item.pose[:3, 3] @ back))
-
-
-def _ink(scene: Scene, stock: Stock, lens: Lens, cast: Cast, picture: NDArray[np.float64], grain: float) -> None:
+def _ink(scene: Scene, stock: Stock, lens: Grid, cast: Cast, picture: NDArray[np.float64], grain: float) -> None:
     """Lay edges, trail lines and hidden lines over a picture (h, w, 4), ``grain`` times as wide as on the canvas."""
     cover = np.zeros(picture.shape[:2], np.float32)
     inks = np.zeros(picture.shape[:2], np.uint8)
@@ -330,7 +322,7 @@ def _ink(scene: Scene, stock: Stock, lens: Lens, cast: Cast, picture: NDArray[np
     raster.inked(picture, cover, inks, colours)
 
 
-def _edges(stock: Stock, items: Sequence[Item], lens: Lens) -> NDArray[np.float64]:
+def _edges(stock: Stock, items: Sequence[Item], lens: Grid) -> NDArray[np.float64]:
     """The edges of items (k, 2, 5) on the grid, the length of each in mm last."""
     number = stock.of(items)
     starts, seen, _ = _placed(stock.edges, stock.edges, stock.edge_spans, number, items, lens)
@@ -339,7 +331,7 @@ def _edges(stock: Stock, items: Sequence[Item], lens: Lens) -> NDArray[np.float6
     return ends
 
 
-def _lines(dashes: NDArray[np.float64], lens: Lens) -> NDArray[np.float64]:
+def _lines(dashes: NDArray[np.float64], lens: Grid) -> NDArray[np.float64]:
     """Lines in mm (k, 2, 3) on the grid (k, 2, 5)."""
     local = dashes @ lens.view[:, :3].T + lens.view[:, 3]
     w = np.ones(local.shape[:2]) if lens.parallel else -local[:, :, 2]

@@ -190,7 +190,7 @@ def _within(segment: Segment, share: float, spread: float = 1.0) -> Pose:
     ahead = np.array([np.interp(share, shares, [pose[1][axis] for pose in segment.poses]) for axis in range(3)])
     ahead *= spread
     pose = np.eye(4)
-    if _turns(segment):
+    if turns(segment):
         pose[:3, :3] = Rotation.from_rotvec(spread * _turned(segment, share)).as_matrix()
         ahead += segment.pivot - pose[:3, :3] @ segment.pivot
     pose[:3, 3] = ahead
@@ -207,7 +207,8 @@ def _turned(segment: Segment, share: float) -> Vector:
     return turned
 
 
-def _turns(segment: Segment) -> bool:
+def turns(segment: Segment) -> bool:
+    """Whether a segment turns its component at all."""
     return any(any(turned[:3]) for _, _, turned in segment.poses)
 
 
@@ -316,7 +317,7 @@ def _carried(segment: Segment, shares: list[float], point: Vector) -> NDArray[np
     knots = [pose[0] for pose in segment.poses]
     ahead = np.array([pose[1] for pose in segment.poses])
     along = np.column_stack([np.interp(shares, knots, ahead[:, axis]) for axis in range(3)])
-    if not _turns(segment):
+    if not turns(segment):
         return point + along
     between = Slerp(knots, Rotation.from_quat([turned for _, _, turned in segment.poses]))
     return between(shares).apply(point - np.array(segment.pivot)) + segment.pivot + along
@@ -325,7 +326,7 @@ def _carried(segment: Segment, shares: list[float], point: Vector) -> NDArray[np
 def _bends(segment: Segment) -> list[float]:
     """Shares at which a trail gets a point: where a slide bends, and every few degrees of a turn."""
     shares = [pose[0] for pose in segment.poses]
-    if not _turns(segment):
+    if not turns(segment):
         return shares[1:]
     fine = [np.linspace(a, b, ARCS + 1)[1:].tolist() for a, b in zip(shares, shares[1:], strict=False)]
     return [share for arc in fine for share in arc]

@@ -12,8 +12,8 @@ from pulley.core.drawing.patterns import PATTERNS
 from pulley.core.drawing.sheet import PagePattern
 from pulley.core.publish import settings as core_settings
 from pulley.core.publish.guide import WAYS
-from pulley.core.publish.making import Wish
 from pulley.core.publish.settings import CAPTIONS, CODECS, CORNERS, DIRECTIONS, SIZES, parse_size
+from pulley.core.publish.wishes import Wish
 
 GROUNDS = {"paper": "Paper", "white": "White", "clear": "Clear", "own": "Own colour"}
 CODEC_WORDS = {"h264": "H.264", "av1": "AV1", "vp9": "VP9", "gif": "GIF", "webp": "WebP"}

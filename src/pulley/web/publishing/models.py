@@ -7,8 +7,7 @@ from django.contrib.auth.hashers import check_password, make_password
 from django.db import models
 from django.utils import timezone
 
-from pulley.core.publish.making import Wish
-from pulley.core.publish.wishes import from_document, to_document
+from pulley.core.publish.wishes import Wish, from_document, to_document
 from pulley.web.editor.models import Teardown
 from pulley.web.jobs.models import Job
 

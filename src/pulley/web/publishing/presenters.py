@@ -1,13 +1,14 @@
 """What the publish page shows of files and links, in words."""
 
 from dataclasses import dataclass
+from functools import cached_property
 from typing import Any
 
 from pulley.core import teardown as core
 from pulley.core.drawing.document import pattern_from
 from pulley.core.publish.guide import WAYS
-from pulley.core.publish.making import Wish
 from pulley.core.publish.settings import CAPTIONS, CODECS, DIRECTIONS
+from pulley.core.publish.wishes import Wish
 from pulley.web.analysis import services as analysis
 from pulley.web.analysis.registry import Case
 from pulley.web.editor import services as editor
@@ -47,17 +48,47 @@ LOOKS = {"mp4": "video", "webm": "video", "gif": "image", "webp": "image", "png"
 OPENS = ("pdf", "html")  # what a browser shows on a page of its own
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False)
 class Row:
-    """A file as the page lists it."""
+    """A file as the page lists it; ``sent`` are settings that were filled in wrongly. Worked out as it is asked for."""
 
     publication: Publication
-    name: str
-    words: str
-    current: bool
-    form: WishForm | None
-    look: str
-    opens: bool
+    sent: WishForm | None = None
+
+    @cached_property
+    def wish(self) -> Wish:
+        """What is wanted."""
+        return self.publication.wish
+
+    @property
+    def name(self) -> str:
+        """What it is called."""
+        return name_of(self.wish)
+
+    @property
+    def words(self) -> str:
+        """Its settings in one line."""
+        return words_of(self.wish)
+
+    @cached_property
+    def current(self) -> bool:
+        """Whether what was made is what would be made now."""
+        return services.is_current(self.publication)
+
+    @cached_property
+    def form(self) -> WishForm | None:
+        """Its settings."""
+        return self.sent or settings_form(self.publication, editor.teardown_at(self.publication.teardown))
+
+    @property
+    def look(self) -> str:
+        """How it is looked at in its line: as a ``video``, as an ``image``, or not at all."""
+        return LOOKS.get(self.wish.ending, "")
+
+    @property
+    def opens(self) -> bool:
+        """Whether a browser shows it on a page of its own."""
+        return self.wish.ending in OPENS
 
 
 def name_of(wish: Wish) -> str:
@@ -95,21 +126,6 @@ def _instant(at: str) -> str:
     return words.get(at) or (f"at {at} s" if at[:1].isdigit() else f"after step {at}")
 
 
-def row_of(publication: Publication, teardown: core.Teardown | None = None, form: WishForm | None = None) -> Row:
-    """A file with all that its line shows; ``form`` is one that was filled in wrongly."""
-    wish = publication.wish
-    teardown = teardown or editor.teardown_at(publication.teardown)
-    return Row(
-        publication,
-        name_of(wish),
-        words_of(wish),
-        services.is_current(publication),
-        form or settings_form(publication, teardown),
-        LOOKS.get(wish.ending, ""),
-        wish.ending in OPENS,
-    )
-
-
 def settings_form(publication: Publication, teardown: core.Teardown, *args: Any) -> WishForm | None:
     """The settings of a file as a form, filled in with what it has or with what was sent."""
     wish = publication.wish
@@ -126,7 +142,7 @@ def settings_form(publication: Publication, teardown: core.Teardown, *args: Any)
 def context(row: Teardown) -> dict[str, Any]:
     """The publish page."""
     teardown = editor.teardown_at(row)
-    files = [row_of(publication, teardown) for publication in services.published(row)]
+    files = [Row(publication) for publication in services.published(row)]
     waiting = sum(each.publication.kept and not each.current and not each.publication.under_way for each in files)
     verdict = analysis.known("check", Case(core_assembly(row.assembly), teardown)).value
     return {

@@ -21,8 +21,9 @@ from pulley.core.errors import PulleyError
 from pulley.core.files import write_whole
 from pulley.core.publish import film, making
 from pulley.core.publish.frames import Take
-from pulley.core.publish.making import Wish
+from pulley.core.publish.guide import snags_found
 from pulley.core.publish.settings import CODECS
+from pulley.core.publish.wishes import Wish, from_document
 from pulley.web.analysis import services as analysis
 from pulley.web.analysis.registry import Case
 from pulley.web.editor import services as editor
@@ -156,10 +157,10 @@ def make(job: Job, report: Report) -> dict[str, Any]:
     publication = Publication.objects.select_related("teardown__assembly").filter(pk=arguments["publication"]).first()
     if publication is None or publication.teardown.deleted:
         return {"summary": "It is no longer wanted"}
-    from pulley.core.publish.wishes import from_document
-
     wish = from_document(arguments["wish"])
-    folder = parts_folder(arguments["key"])
+    folder, key = parts_folder(arguments["key"]), arguments["key"]
+    if wish.variant == "sheet":  # a sheet is made as it is by now
+        key = key_of(publication.teardown, wish)
     path = _produced(publication.teardown, wish, arguments, folder, report)
     size = path.stat().st_size
     check_room(job.owner, size, publication)
@@ -167,7 +168,7 @@ def make(job: Job, report: Report) -> dict[str, Any]:
         name = place_of(hashlib.file_digest(file, "sha256").hexdigest(), f".{wish.ending}")
     made().save(name, OnDisk(path.open("rb"), str(path)))
     mine = Publication.objects.filter(pk=publication.pk, job=job)
-    done = mine.update(file=name, size=size, made_of=arguments["key"], made=timezone.now())
+    done = mine.update(file=name, size=size, made_of=key, made=timezone.now())
     if done:
         shutil.rmtree(folder, ignore_errors=True)
     return {"summary": "Made"}
@@ -189,7 +190,7 @@ def _mind(assembly: Assembly, teardown: core.Teardown) -> str:
     """What a guide says of its teardown when the check found snags in it."""
     verdict = analysis.known("check", Case(assembly, teardown)).value
     count = sum(map(len, verdict.snags.values())) if verdict else 0
-    return f"the check found {count} snag{'s' * (count > 1)}: somewhere parts pass through each other." if count else ""
+    return snags_found(count) if count else ""
 
 
 def first_look(row: Teardown, wish: Wish) -> bytes:

@@ -11,8 +11,8 @@ from django.views.decorators.cache import never_cache
 from django.views.decorators.http import require_GET, require_POST
 
 from pulley.core.errors import PulleyError
-from pulley.core.publish.making import ENDINGS, Wish
 from pulley.core.publish.settings import CODECS, film_for
+from pulley.core.publish.wishes import ENDINGS, Wish
 from pulley.web.accounts.policies import allowed_or_404
 from pulley.web.accounts.requests import UserRequest
 from pulley.web.door import sent_by
@@ -46,13 +46,13 @@ def publish(request: UserRequest, teardown_id: uuid.UUID) -> HttpResponse:
 
 def _line(request: UserRequest, publication: Publication, form: WishForm | None = None) -> HttpResponse:
     """A file's whole line; with its settings open when something is wrong with them."""
-    row = presenters.row_of(publication, form=form)
+    row = presenters.Row(publication, form)
     return _told(render(request, "publishing/file.html", {"file": row, "open": form is not None}))
 
 
 def _state(request: UserRequest, publication: Publication) -> HttpResponse:
     """What a file's line says of how far it is; whoever has its settings open keeps them as they are."""
-    return _told(render(request, "publishing/state.html", {"file": presenters.row_of(publication)}))
+    return _told(render(request, "publishing/state.html", {"file": presenters.Row(publication)}))
 
 
 def _told(response: HttpResponse) -> HttpResponse:
@@ -87,8 +87,10 @@ def add(request: UserRequest, teardown_id: uuid.UUID) -> HttpResponse:
 @require_GET
 @never_cache
 def state(request: UserRequest, publication_id: uuid.UUID) -> HttpResponse:
-    """How far a file is; what is shown asks again by itself until it is made."""
-    return _state(request, publication_of(request, publication_id))
+    """How far a file is; what is shown asks again by itself until it is made, and only then is that news."""
+    publication = publication_of(request, publication_id)
+    response = render(request, "publishing/state.html", {"file": presenters.Row(publication)})
+    return response if publication.under_way else _told(response)
 
 
 @require_POST

@@ -1,5 +1,6 @@
 """The typeface of sheets, and how long a text in it is: read from the font, so that all writers agree."""
 
+from collections.abc import Callable
 from functools import cache, lru_cache
 from pathlib import Path
 
@@ -59,18 +60,27 @@ def wrapped(text: str, height: float, room: float) -> tuple[str, ...]:
     >>> wrapped("Rope guard, left", 2.5, 20.0)
     ('Rope guard,', 'left')
     """
+    return tuple(broken(text, room, lambda words: width(words, height)))
+
+
+def broken(text: str, room: float, length: Callable[[str], float]) -> list[str]:
+    """A text in lines of at most ``room`` by a measure of ours, broken at blanks where that is possible.
+
+    >>> broken("one two", 4, len)
+    ['one', 'two']
+    """
     lines: list[str] = []
     for paragraph in text.split("\n"):
         line = ""
         for word in paragraph.split():
             longer = f"{line} {word}".strip()
-            if line and width(longer, height) > room:
+            if line and length(longer) > room:
                 lines.append(line)
                 longer = word
-            while width(longer, height) > room and len(longer) > 1:
-                fits = next(n for n in range(len(longer) - 1, 0, -1) if n == 1 or width(longer[:n], height) <= room)
+            while length(longer) > room and len(longer) > 1:
+                fits = next(n for n in range(len(longer) - 1, 0, -1) if n == 1 or length(longer[:n]) <= room)
                 lines.append(longer[:fits])
                 longer = longer[fits:]
             line = longer
         lines.append(line)
-    return tuple(lines)
+    return lines

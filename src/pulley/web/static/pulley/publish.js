@@ -1,6 +1,6 @@
-// The publish page: settings open in their place, and what was made is looked at there.
+// The publish page: what was made is looked at in its place.
 
-import { find, onClick, targetOf } from "./dom.js";
+import { find, onClick } from "./dom.js";
 
 /** A film with its controls, or a picture. */
 function looked({ look, address, name }) {
@@ -23,9 +23,3 @@ onClick(document, {
     button.setAttribute("aria-expanded", String(!open));
   },
 });
-
-// the form stands below the line of its file, outside of what opens it: opened and closed together
-document.addEventListener("toggle", (event) => {
-  const settings = targetOf(event).closest?.(".file-settings");
-  if (settings) settings.closest(".file").classList.toggle("with-settings", settings.open);
-}, { capture: true });

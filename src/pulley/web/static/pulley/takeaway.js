@@ -1,24 +1,10 @@
-// A teardown on a page that stands alone, opened from a disk or an e-mail: to be turned, played and stepped through.
+// A teardown on a page that stands alone, opened from a disk or an e-mail: watched, and its parts told apart.
 
 import * as THREE from "../vendor/three/three.min.js";
-import { find, onClick, targetOf } from "./dom.js";
-import { showInstant, wirePlayback } from "./play/playback.js";
-import { createScene } from "./play/scene.js";
+import { find, onClick } from "./dom.js";
+import { createWatching } from "./play/watching.js";
 
-const state = JSON.parse(find("#state").textContent);
-const scene = createScene(find("#canvas"), find("#drawing"), showTime);
-const { stage, player } = scene;
-const go = wirePlayback(player);
-const KEYS = { e: player.explode, c: player.collapse, b: player.thereAndBack, " ": () => player.toggle(), Home: () => go("start"), End: () => go("end"), ArrowRight: () => go("on"), ArrowLeft: () => go("back"), Escape: () => light([]) };
-
-function showTime(time) {
-  showInstant(player, time);
-  const now = player.score.steps.findLast((step) => step.start < time - 1e-9);
-  for (const button of document.querySelectorAll("[data-step]")) {
-    if (button.getAttribute("data-step") === now?.id) button.setAttribute("aria-current", "step");
-    else button.removeAttribute("aria-current");
-  }
-}
+const { stage, open } = createWatching(JSON.parse(find("#state").textContent), { Escape: () => light([]) });
 
 /** Outline components, and mark the row of the parts list that counts them. */
 function light(paths) {
@@ -30,24 +16,8 @@ function light(paths) {
   stage.invalidate();
 }
 
-onClick(document, {
-  "[data-at]": ({ dataset }) => {
-    player.pause();
-    player.seek(Number(dataset.at));
-  },
-  "[data-camera]": ({ dataset }) => stage.setView(state.cameras[Number(dataset.camera)]),
-  "[data-part]": (row) => light(row.getAttribute("aria-pressed") === "true" ? [] : JSON.parse(row.dataset.part)),
-  "#fit": () => stage.fit(),
-});
+onClick(document, { "[data-part]": (row) => light(row.getAttribute("aria-pressed") === "true" ? [] : JSON.parse(row.dataset.part)) });
 find("#canvas").addEventListener("picked", ({ detail }) => light(detail.path ? [detail.path] : []));
-document.addEventListener("keydown", (event) => {
-  if (targetOf(event).matches("input, select") || event.ctrlKey || event.altKey || event.metaKey) return;
-  if (event.key === " " && targetOf(event).closest("button, summary")) return;
-  const act = KEYS[event.key.length === 1 ? event.key.toLowerCase() : event.key];
-  if (!act) return;
-  event.preventDefault();
-  act();
-});
 
 /** The model of this page: packed as gzip (RFC 1952), written in base64. */
 function unpacked() {
@@ -55,18 +25,4 @@ function unpacked() {
   return THREE.gunzipSync(Uint8Array.from(text, (letter) => letter.charCodeAt(0))).buffer;
 }
 
-async function begin() {
-  try {
-    await scene.load(unpacked());
-  } catch {
-    find("#loading").textContent = "The model in this file is damaged. Ask for it again.";
-    return;
-  }
-  scene.take(state);
-  scene.begin(state);
-  player.seek(0, false);
-  find("#loading").hidden = true;
-  window.pulley = { stage, player }; // for the curious and for tests; nothing here reads it
-}
-
-begin();
+open(unpacked, "The model in this file is damaged. Ask for it again.");
