@@ -53,7 +53,7 @@ class Hand:
     def kind(self, key: str, kind: str) -> None:
         """Choose a kind of motion by its key."""
         self.key(key)
-        self.page.wait_for_selector(f'#canvas[data-ways=shown] .ways-inner[data-kind="{kind}"]')
+        self.page.wait_for_selector(f'body:has(#canvas[data-ways=shown]) .ways-inner[data-kind="{kind}"]')
 
     def changed(self) -> None:
         """Wait until a change has been made and checked."""

@@ -28,6 +28,8 @@ from tests.workers import Beside
 
 # ms; tests wait for what the page says, never for a time; less only while writing them
 PATIENCE = int(os.environ.get("PULLEY_PATIENCE", "120000"))
+# the room as somebody left it who had everything open: what the tests are about can be seen and pressed
+ROOM = '{"pinned": true, "chart": "open", "topics": ["time", "view", "trail", "note"], "follow": false}'
 AXE = ROOT / "node_modules/axe-core/axe.min.js"
 # once what the page is changing has reached its end: half-way through a transition colours are none of its own
 SETTLED = """async () => {
@@ -63,6 +65,8 @@ class BrowserCase(LiveServerTestCase):
             call_command("flush", verbosity=0, interactive=False)
         Preferences.objects.all().delete()
         cls.context = browser().new_context(viewport={"width": 1280, "height": 800})
+        kept = "localStorage.getItem('pulley.room')"
+        cls.context.add_init_script(f"{kept} ?? localStorage.setItem('pulley.room', '{ROOM}')")
         cls.user, _ = get_user_model().objects.get_or_create(username="demo")
         cls.worker = None
         cls.beside = Beside()
@@ -148,6 +152,12 @@ class BrowserCase(LiveServerTestCase):
             self.page.click(f'[aria-label="Show what is in {fold}"]')
         self.page.click(f'#ledger .row-name:text-is("{name}")')
         self.page.wait_for_selector("#canvas[data-ways=shown]")
+
+    def open_menu(self, name: str):
+        """Open a menu of the page, if it is not: ``views``, ``look``, ``timing``."""
+        if not self.page.locator(f"#{name}-menu[open]").count():
+            self.page.click(f"#{name}-menu > summary")
+            self.page.wait_for_selector(f"#{name}-menu[open]")
 
     def hold_rail(self, axis: str) -> tuple[float, float]:
         """Press a rail near its start, once the pointer is seen to be over it; where that is on the page."""

@@ -100,12 +100,14 @@ class PictureTests(BrowserCase):
     def test_ways_out(self):
         self.open_demo()
         self.page.evaluate("window.pulley.player.seek(0, false)")
+        self.open_menu("views")
         self.page.click("[data-camera=c1]")
         self.select("Cheek screw")
         self.keep("ways-out")
 
     def test_the_winch_in_the_table_of_travels(self):
         self.open_demo(self.winch)
+        self.open_menu("views")
         self.page.click("[data-camera=c1]")
         self.page.wait_for_load_state("networkidle")
         self.keep("deck-winch")
@@ -131,7 +133,7 @@ class PictureTests(BrowserCase):
         self.page.keyboard.press("Control+a")
         self.page.wait_for_selector("#canvas[data-ways=shown]")
         self.page.keyboard.press("Shift+2")
-        self.page.wait_for_selector("#canvas[data-ways=shown] .ways-inner[data-kind=fan]")
+        self.page.wait_for_selector("body:has(#canvas[data-ways=shown]) .ways-inner[data-kind=fan]")
         self.assertEqual(self.page.locator(".order-mark").count(), 9)
         self.keep("fan")
 
@@ -139,10 +141,11 @@ class PictureTests(BrowserCase):
         self.open_demo()
         page = self.page
         page.evaluate("window.pulley.player.seek(0, false)")
+        self.open_menu("views")
         page.click("[data-camera=c2]")
         self.select("Axle nut")
         page.keyboard.press("Shift+4")
-        page.wait_for_selector("#canvas[data-ways=shown] .ways-inner[data-kind=turn]")
+        page.wait_for_selector("body:has(#canvas[data-ways=shown]) .ways-inner[data-kind=turn]")
         self.assertEqual(page.locator(".turn-ring").count(), 1)
         self.keep("turn")
         page.click("#head-s2")

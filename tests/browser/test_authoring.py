@@ -41,7 +41,7 @@ class AuthoringCase(BrowserCase):
         return persistence.load(Teardown.objects.get(pk=row.pk))
 
     def ways(self, kind: str = "straight"):
-        self.page.wait_for_selector(f'#canvas[data-ways=shown] .ways-inner[data-kind="{kind}"]')
+        self.page.wait_for_selector(f'body:has(#canvas[data-ways=shown]) .ways-inner[data-kind="{kind}"]')
 
     def paths(self) -> list[str]:
         return self.page.evaluate("window.pulley.selection.paths()")
@@ -280,8 +280,8 @@ class MakingTests(AuthoringCase):
         )
         page.wait_for_selector("#step-summary >> text=clear")
         self.soon(self.assertEqual, lambda: page.locator(".order-mark").count(), 10)
-        first, third = page.locator(".chip").nth(0), page.locator(".chip").nth(2)
-        first.locator(".clip").drag_to(third)
+        first, third = page.locator(".layer .place").nth(0), page.locator(".layer .place").nth(2)
+        first.drag_to(third)
         self.changed()
         self.assertNotEqual(self.kept(row).steps[0].members[0], "Friction pack/Disc 1")
         page.wait_for_selector("#step-summary >> text=snag")
@@ -396,7 +396,8 @@ class MakingTests(AuthoringCase):
         page.keyboard.press("Enter")
         self.changed()
         self.assertAlmostEqual(self.kept(row).steps[0].motion.distance, 95.25)
-        self.soon(self.assertIn, "3.75 in", lambda: page.inner_text("#card-s1"))
+        self.soon(self.assertEqual, lambda: page.input_value("#quick-s1"), "3.75")
+        self.assertIn("in", page.inner_text("#card-s1 .card-line"))
         page.click("#settings summary")
         page.select_option("#unit-wanted", "cm")
         page.wait_for_selector('#page-state [name=unit][value="cm"]', state="attached")
@@ -458,8 +459,8 @@ class CorrectingTests(AuthoringCase):
         page = self.page
         self.settled()
         first, third = (page.locator(f"#head-s{k}").bounding_box() for k in (1, 3))
-        start = (first["x"] + 120, first["y"] + 20)
-        self.drag(start, (start[0], start[1] + 20), (third["x"] + 120, third["y"] + third["height"] - 4))
+        start = (first["x"] + 40, first["y"] + 10)
+        self.drag(start, (start[0], start[1] + 20), (third["x"] + 40, third["y"] + third["height"] + 22))
         page.wait_for_selector("#notice >> text=In that order")  # the bolt would run into what it is under
         self.expected += 1
         page.wait_for_function("() => document.querySelector('.step-card').dataset.step === 's1'")
@@ -729,6 +730,7 @@ class PosesAndHelpTests(AuthoringCase):
         self.changed()
         self.assertEqual(self.kept(row).poses, (core.KeptPose("p1", "Pose 1", "s2", 0.5),))
         page.keyboard.press("q")
+        self.open_menu("views")
         page.click("[data-pose=p1]")
         self.soon(self.assertEqual, lambda: page.get_attribute("#canvas", "data-time"), "2.250")
         np.testing.assert_allclose(self.offset("Mast foot/Aft plug"), (0, 30, 0), atol=1e-6)

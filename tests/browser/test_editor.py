@@ -187,6 +187,7 @@ class EditorTests(BrowserCase):
         row = self.open_editor(axial((ROD,), RIGHT, 205), axial((BOLT,), UP, 100, "s2"))
         page = self.page
         page.click("[data-side=front]")
+        self.open_menu("views")
         page.click("#save-view")
         self.changed()
         (camera,) = self.kept(row).cameras
@@ -203,8 +204,10 @@ class EditorTests(BrowserCase):
         self.at_rest()
         eye = "window.pulley.stage.view().eye"
         self.soon(lambda now: np.testing.assert_allclose(now, camera.eye, atol=1e-3), lambda: page.evaluate(eye))
+        self.open_menu("look")
         page.click("#projection")
         self.soon(self.assertEqual, lambda: page.evaluate("window.pulley.stage.view().projection"), "parallel")
+        self.open_menu("views")
         page.click("[data-camera=c1]")
         self.soon(self.assertEqual, lambda: page.evaluate("window.pulley.stage.view().projection"), "perspective")
 
@@ -344,6 +347,7 @@ class EditorTests(BrowserCase):
         self.assert_accessible()
         self.page.click("#head-s1")
         self.page.wait_for_selector("#card-s1.open")
+        self.open_menu("views")
         self.page.click("#save-view")
         self.changed()
         self.page.click(".view-menu summary")

@@ -354,6 +354,7 @@ class EscapeTests(ResilienceCase):
         self.changed()
         self.assertEqual(row.history.count(), 2)  # only the last press was a change
         page.click("#head-s1")
+        self.open_menu("views")
         page.click("#save-view")
         self.changed()
         page.click("#keep-pose")
@@ -367,10 +368,13 @@ class EscapeTests(ResilienceCase):
             "#propose-menu",
             "#timing-menu",
             "#history-menu",
+            "#views-menu",
         ]
         count = page.locator("details.menu").count()
         self.assertEqual(count, len(menus))
         for menu in [*menus, ".view:nth-child(2) .view-menu", ".view:nth-last-child(2) .view-menu"]:
+            if ".view-menu" in menu:
+                self.open_menu("views")
             page.click(f"{menu} > summary")
             page.wait_for_selector(f"{menu}[open]")
             page.keyboard.press("Escape")

@@ -166,12 +166,13 @@ class FilmTests(WatchingCase):
         page = self.page
         for side in ("top", "front"):
             page.click(f"[data-side={side}]")
+            self.open_menu("views")
             page.click("[data-save-view='']")
             self.changed()
         page.click("#timing-menu summary")
         page.click("text=+ Tour of the views")
         self.changed()
-        page.click(".tour .stop >> nth=0")
+        page.click(".tour .off >> nth=0")
         self.changed()
         self.assertEqual(self.kept(row).orbits[0].views, ("c2",))
         page.select_option("#orbit-more-o1", index=1)

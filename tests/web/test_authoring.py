@@ -168,7 +168,7 @@ class PreferenceTests(SignedInCase):
     def test_units_reach_cards_fields_and_history(self):
         self.prefer(unit_wanted="in")
         response = self.lift("lid", typed="1 1/2", unit="in")
-        self.assertContains(response, "1 component up, 1.5 in")
+        self.assertContains(response, 'value="1.5" aria-label="Travel of step 1, in in"')
         self.assertEqual(self.kept().steps[0].motion.distance, 38.1)
         self.edit("distance", step="s1", value="3/8", unit="in")
         self.assertEqual(self.kept().steps[0].motion.distance, 9.525)

@@ -27,7 +27,7 @@ def handed(response, what: str) -> dict:
 class EditTests(SignedInCase):
     def test_a_step_and_everything_that_can_be_done_to_it(self):
         response = self.lift()
-        self.assertContains(response, "1 component up, 60 mm")
+        self.assertContains(response, 'value="60" aria-label="Travel of step 1, in mm"')
         self.assertContains(response, 'value="s1"')  # its card is open
         self.assertEqual(handed(response, "state")["score"]["tracks"]["lid"][0]["poses"][1][1], [0, 0, 60])
         self.edit("distance", step="s1", value="42.5 mm")

@@ -1,5 +1,7 @@
 """Camera views: fitted to what is to be seen, and turned into the frame that a picture is drawn in."""
 
+from dataclasses import replace
+
 import numpy as np
 from numpy.typing import NDArray
 
@@ -11,12 +13,14 @@ QUARTER = (0.62, -0.66, 0.43)  # from the target to the eye: right, front, a lit
 FOV = 35.0  # degrees, vertical
 MARGIN = 1.08  # of the tightest fit
 REACH = 1e7  # mm; a camera farther away sees nothing
+WIDEST = 150.0  # degrees
 
 
 def check_camera(camera: Camera) -> None:
     """Raise PulleyError for a view that cannot be drawn: numbers out of range, or a look at nothing."""
     numbers = np.array([*camera.eye, *camera.target, *camera.up, camera.fov], float)
-    if not np.isfinite(numbers).all() or np.abs(numbers).max() > REACH or not 1 <= camera.fov <= 150:
+    framed = 1 <= camera.fov <= WIDEST and 0.01 <= camera.aspect <= 100
+    if not np.isfinite(numbers).all() or np.abs(numbers).max() > REACH or not framed:
         raise PulleyError("A number of the view is out of range. Fit the view and do that again.")
     if np.allclose(camera.eye, camera.target) or camera.projection not in ("perspective", "parallel"):
         raise PulleyError("The view looks at nothing: its eye is where its target is. Fit it and do that again.")
@@ -86,7 +90,34 @@ def fitted(
     tall = np.tan(np.radians(fov) / 2)
     needed = c + MARGIN * np.maximum(np.abs(b) / tall, np.abs(a) / (tall * aspect))
     eye = target + unit(direction) * max(float(needed.max()), 1e-3)
-    return Camera("", "", triple(eye), triple(target), upward, fov=fov)
+    return Camera("", "", triple(eye), triple(target), upward, fov=fov, aspect=aspect)
+
+
+def opened(camera: Camera, size: tuple[float, float]) -> Camera:
+    """A view for a picture of another shape: all that it was framed for is in it, as large as may be.
+
+    Parameters
+    ----------
+    camera : Camera
+    size : width and height of the picture, in whatever unit
+
+    Examples
+    --------
+    >>> view = Camera("", "", (0.0, -9.0, 0.0), (0.0, 0.0, 0.0), fov=90.0, aspect=1.0)
+    >>> round(opened(view, (200, 100)).fov), round(opened(view, (100, 200)).fov)  # atan 2 is 63 degrees
+    (90, 127)
+    """
+    aspect = size[0] / size[1]
+    tall = np.tan(np.radians(camera.fov) / 2) * max(camera.aspect / aspect, 1.0)
+    return replace(camera, fov=min(float(2 * np.degrees(np.arctan(tall))), WIDEST), aspect=aspect)
+
+
+def tightened(camera: Camera, points: NDArray[np.float64]) -> Camera:
+    """A view with its eye and target, framed for just what it shows of ``points`` (n, 3), with the usual margin."""
+    x, y, _ = (project(camera, points, 2, 2) - (1, 1, 0)).T
+    tall = np.tan(np.radians(camera.fov) / 2)
+    up, aside = (max(MARGIN * float(np.abs(v).max()) * tall, 1e-3) for v in (y, x))
+    return replace(camera, fov=float(np.clip(2 * np.degrees(np.arctan(up)), 1, WIDEST)), aspect=aside / up)
 
 
 def project(camera: Camera, points: NDArray[np.float64], width: int, height: int) -> NDArray[np.float64]:

@@ -9,7 +9,7 @@ from numba import njit
 from numpy.typing import NDArray
 
 from pulley.core.assembly import Assembly
-from pulley.core.geometry.frames import Vector, Vector3, apply, unit, view_frame
+from pulley.core.geometry.frames import Pose, Vector, Vector3, apply, unit, view_frame
 from pulley.core.score.compose import Score, Trail, displacement_at
 from pulley.core.score.stages import poses_at
 from pulley.core.teardown import Jog, Teardown
@@ -17,6 +17,7 @@ from pulley.core.trails import jogged
 
 CLEAR = 0.3  # mm at either end of a line that may touch what it starts from or ends on
 REACHES = (0.04, 0.08, 0.12, 0.18, 0.25, 0.35)  # of the assembly's diagonal: how far aside a dogleg is tried
+SAME = np.cos(np.radians(1.0))  # axes nearer to each other than this are one
 AROUND = 8  # directions in which one is tried
 ROOM = 0.04  # share of a leg that a dogleg begins before, and ends after, what it passes
 
@@ -35,9 +36,11 @@ class Crossing:
 
 
 def crossings(assembly: Assembly, teardown: Teardown, score: Score) -> list[Crossing]:
-    """Where trail lines pass through foreign components once everything is exploded.
+    """Where trail lines pass through foreign components once everything is exploded, so that they would be misread.
 
-    The line is the trail with its doglegs; components that are hidden are not in the way.
+    The line is the trail with its doglegs; components that are hidden are not in the way. Nobody misreads a line that
+    only comes out of what its component sat in, or ends there; that leads along a component which has moved with its
+    own; or that runs on the common axis of two components of which one slides on the other.
 
     Returns
     -------
@@ -50,9 +53,13 @@ def crossings(assembly: Assembly, teardown: Teardown, score: Score) -> list[Cros
 
 @dataclass(frozen=True, eq=False)
 class Bodies:
-    """What is shown once everything is exploded: paths, corners (m, 3, 3) of each one's triangles, bounds (n, 2, 3)."""
+    """What is shown once everything is exploded: paths, poses (4, 4), displacements (4, 4) from home, corners (m, 3, 3)
+    of each one's triangles, bounds (n, 2, 3)."""
 
+    assembly: Assembly
     paths: list[str]
+    poses: list[Pose]
+    moved: list[Pose]
     corners: list[NDArray[np.float64]]
     bounds: NDArray[np.float64]
 
@@ -64,12 +71,13 @@ class Bodies:
 def _bodies(assembly: Assembly, teardown: Teardown, score: Score) -> Bodies:
     shown = [leaf.path for leaf in assembly.leaves if leaf.path not in set(teardown.hidden)]
     moved = {path: displacement_at(score.tracks[path], np.inf) for path in shown if path in score.tracks}
-    corners = []
-    for path, pose in poses_at(assembly, moved, shown).items():
+    corners, poses = [], poses_at(assembly, moved, shown)
+    for path, pose in poses.items():
         mesh = assembly.leaf(path).part.mesh
         corners.append(apply(pose, mesh.vertices)[mesh.triangles])
     bounds = [(found.min((0, 1)), found.max((0, 1))) for found in corners]
-    return Bodies(shown, corners, np.array(bounds).reshape(-1, 2, 3))
+    away = [moved.get(path, np.eye(4)) for path in poses]
+    return Bodies(assembly, list(poses), list(poses.values()), away, corners, np.array(bounds).reshape(-1, 2, 3))
 
 
 def line_of(trail: Trail) -> list[Vector]:
@@ -97,14 +105,34 @@ def _on_leg(path: str, leg: int, a: Vector, b: Vector, jogs: Sequence[Jog], bodi
     low, high = np.min(pieces, axis=(0, 1)), np.max(pieces, axis=(0, 1))
     way, found = b - a, []
     for k in bodies.near(low, high):
-        if bodies.paths[k] == path:
+        if bodies.paths[k] == path or _understood(bodies, path, k, a, b):
             continue
         hits = [p + t * (q - p) for p, q in pieces for t in _pierced(p, q, bodies.corners[k])]
-        if hits:
+        if hits and len(hits) % 2 == 0:  # of an odd number of times one is the way out of it, or into it
             shares = sorted(float((hit - a) @ way / (way @ way)) for hit in hits)
             first_hit = min(hits, key=lambda hit: float((hit - a) @ way))
             found.append(Crossing(path, bodies.paths[k], leg, tuple(first_hit.tolist()), shares[0], shares[-1]))
     return found
+
+
+def _understood(bodies: Bodies, path: str, other: int, a: Vector, b: Vector) -> bool:
+    """Whether another component, by place, has moved with that of a leg from ``a`` to ``b``, or one slides on the
+    other along it."""
+    own = bodies.paths.index(path) if path in bodies.paths else other
+    if np.abs(bodies.moved[own] - bodies.moved[other]).max() < CLEAR:
+        return True
+    return all(_round_about(bodies, place, a, unit(b - a)) for place in (own, other))
+
+
+def _round_about(bodies: Bodies, place: int, point: Vector, along: Vector) -> bool:
+    """Whether a component has a round face about the line through a point (3,) along a unit vector."""
+    pose = bodies.poses[place]
+    for cylinder in bodies.assembly.leaf(bodies.paths[place]).part.mesh.cylinders:
+        axis = pose[:3, :3] @ unit(np.array(cylinder.direction))
+        arm = apply(pose, np.array(cylinder.origin)) - point
+        if abs(float(axis @ along)) > SAME and np.linalg.norm(arm - (arm @ along) * along) < CLEAR:
+            return True
+    return False
 
 
 @njit(cache=True, nogil=True)

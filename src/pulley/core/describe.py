@@ -13,9 +13,13 @@ from pulley.core.geometry.directions import direction_word, off_axis
 from pulley.core.geometry.frames import triple
 from pulley.core.motion import Motion
 from pulley.core.naming import component_name
+from pulley.core.planning.measuring import Measure
+from pulley.core.planning.pointing import Feature
 from pulley.core.planning.ways_out import WayOut
 from pulley.core.quantities import measured, plain, shown
 from pulley.core.teardown import Step, Teardown
+
+ALIKE = 0.005  # degrees that are none
 
 
 def step_sentence(step: Step, unit: str = "mm") -> str:
@@ -83,8 +87,9 @@ def tolerance_sentence(
 
 
 def skew_sentence(assembly: Assembly, member: str, angle: float) -> str:
-    """That a component does not travel along its own axis: ``The axis of arm is 3.7° off its travel``."""
-    return f"The axis of {component_name(assembly, member)} is {angle:.1f}° off its travel"
+    """That a component does not travel along its own axis, and what to do: ``Arm leaves askew, 3.7° off …``."""
+    name = component_name(assembly, member)
+    return f"{name} leaves askew, {angle:.1f}° off the line of its own round face. Point at that face for its axis"
 
 
 def remedy_sentence(remedy: Mapping[str, Any]) -> str:
@@ -114,6 +119,28 @@ def remedy_sentence(remedy: Mapping[str, Any]) -> str:
             return f"let {named} give by {plain(remedy['distance'])} mm"
         case _:
             return f"confirm that {' and '.join(remedy['components'])} are a fit"
+
+
+def measure_sentence(found: Measure, first: Feature, second: Feature, unit: str = "mm") -> str:
+    """What was measured: ``12.00 mm apart, parallel; radius 4.00 mm``.
+
+    Parameters
+    ----------
+    found : Measure
+    first, second : Feature
+        What it was measured between.
+    unit : str
+    """
+    words = []
+    if found.distance is not None:
+        steps = [shown(abs(b - a), unit) for a, b in zip(found.start, found.end, strict=True)]
+        words.append(f"{shown(found.distance, unit)} {unit} apart (x {steps[0]}, y {steps[1]}, z {steps[2]})")
+    if found.angle is not None:
+        words.append("parallel" if found.angle < ALIKE else f"{plain(round(found.angle, 2))}° between them")
+    radii = [f"{shown(feature.radius, unit)} {unit}" for feature in (first, second) if feature.radius]
+    if radii:
+        words.append(f"radius {' and '.join(radii)}")
+    return ", ".join(words)
 
 
 def differences(before: Teardown, after: Teardown) -> list[str]:

@@ -15,10 +15,12 @@ MARKS = ("brick", "straw", "moss", "sea", "plum")  # colour marks of step cards,
 @dataclass(frozen=True)
 class Timing:
     """When a step plays: ``duration`` seconds from its ``start``, which is None for "when the one before ends", "with"
-    for "together with the one before", or seconds after the one before ends."""
+    for "together with the one before", or seconds after the one before ends; ``later`` are seconds by which one that
+    plays together begins after the other."""
 
     duration: float = 1.5
     start: str | float | None = None
+    later: float = 0.0
 
 
 @dataclass(frozen=True)
@@ -77,7 +79,8 @@ class Step:
 @dataclass(frozen=True)
 class Camera:
     """A saved view. Points in mm; ``fov`` is the vertical angle in degrees, also for a parallel view,
-    where the height shown is what that angle spans at the target."""
+    where the height shown is what that angle spans at the target; ``aspect`` is the width over the height of what it
+    was framed for: a narrower picture opens up, so that nothing of that is lost at its sides."""
 
     id: str
     name: str
@@ -86,6 +89,7 @@ class Camera:
     up: Vector3 = (0.0, 0.0, 1.0)
     projection: str = "perspective"
     fov: float = 35.0
+    aspect: float = 4 / 3
     extra: dict[str, Any] = field(default_factory=dict, compare=False)
 
 

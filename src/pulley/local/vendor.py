@@ -7,13 +7,39 @@ import subprocess
 from pathlib import Path
 
 WEIGHTS = {"barlow": (400, 500, 600), "ibm-plex-mono": (400, 500)}
+ICONS = [
+    "arrow-clockwise",
+    "arrow-counterclockwise",
+    "arrow-left-right",
+    "arrows-angle-expand",
+    "arrows-fullscreen",
+    "bezier2",
+    "binoculars",
+    "box-arrow-up",
+    "camera-video",
+    "chevron-double-left",
+    "chevron-double-right",
+    "chevron-up",
+    "clock-history",
+    "eye",
+    "eye-slash",
+    "eyeglasses",
+    "file-earmark-ruled",
+    "lightbulb",
+    "list-ul",
+    "rulers",
+    "search",
+    "sliders",
+    "stopwatch",
+    "table",
+]
 FILES = {
     "three": ["LICENSE"],
     "htmx.org": ["dist/htmx.min.js", "LICENSE"],
     "idiomorph": ["dist/idiomorph-ext.min.js", "LICENSE"],
     "bootstrap": ["dist/css/bootstrap.min.css", "LICENSE"],
     "sortablejs": ["LICENSE"],
-    "bootstrap-icons": ["icons/eye.svg", "icons/eye-slash.svg", "LICENSE"],
+    "bootstrap-icons": [*(f"icons/{name}.svg" for name in ICONS), "LICENSE"],
     **{
         f"@fontsource/{family}": ["LICENSE", *(f"files/{family}-latin-{w}-normal.woff2" for w in weights)]
         for family, weights in WEIGHTS.items()

@@ -45,6 +45,7 @@ from pulley.core.editing.steps import (
     insert_step,
     mark,
     put_before,
+    relabelled,
     rename_step,
     set_note,
     shift_steps,

@@ -67,12 +67,36 @@ def insert_step(teardown: Teardown, assembly: Assembly, step: Step, after: int |
         id=free_id([other.id for other in teardown.steps], "s"),
         members=members,
         motion=step.motion if members == step.members else step.motion.ungrouped(),
-        label=step.label or members_name(assembly, members)[:LABEL_LIMIT],
+        label=step.label or _made_up(assembly, members),
     )
     step.check()
     travels(assembly, step)
     place = len(teardown.steps) if after is None else max(0, min(after, len(teardown.steps)))
     return replace(teardown, steps=(*teardown.steps[:place], step, *teardown.steps[place:])), step
+
+
+def relabelled(before: Teardown, after: Teardown, assembly: Assembly) -> Teardown:
+    """The teardown after a change in which steps that bear the names of their members bear those that they have now.
+
+    Parameters
+    ----------
+    before, after : Teardown
+    assembly : Assembly
+    """
+    were = {step.id: step for step in before.steps}
+
+    def named(step: Step) -> Step:
+        old = were.get(step.id, step)
+        made_up = old.members != step.members and old.label == step.label == _made_up(assembly, old.members)
+        return replace(step, label=_made_up(assembly, step.members)) if made_up else step
+
+    return replace(after, steps=tuple(named(step) for step in after.steps))
+
+
+def _made_up(assembly: Assembly, members: Sequence[str]) -> str:
+    """The label that a step gets of itself; none where a member is no longer there."""
+    known = all(member in assembly.by_path for member in members)
+    return members_name(assembly, members)[:LABEL_LIMIT] if known else ""
 
 
 def rename_step(teardown: Teardown, id: str, label: str) -> Teardown:

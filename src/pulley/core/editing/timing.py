@@ -31,13 +31,15 @@ def checked_time(seconds: float, what: str, least: float = 0.0) -> float:
     return float(seconds)
 
 
-def starting(step: Step, start: str | float | None) -> Step:
+def starting(step: Step, start: str | float | None, later: float = 0.0) -> Step:
     """The step with another start."""
-    return replace(step, timing=replace(step.timing, start=start))
+    return replace(step, timing=replace(step.timing, start=start, later=later))
 
 
-def set_start(teardown: Teardown, id: str, start: str | float | None) -> Teardown:
+def set_start(teardown: Teardown, id: str, start: str | float | None, later: float = 0.0) -> Teardown:
     """Let a step begin when the one before ends (None or 0), together with it ("with"), or seconds after it ended.
+
+    One that plays together with the one before may begin ``later`` seconds after it.
 
     Examples
     --------
@@ -49,7 +51,8 @@ def set_start(teardown: Teardown, id: str, start: str | float | None) -> Teardow
     step = find_step(teardown, id)
     if not isinstance(start, str) and start is not None:
         start = round(checked_time(start, "pause"), 6) or None
-    return with_step(teardown, starting(step, start))
+    later = round(checked_time(later, "delay"), 6) if start == "with" else 0.0
+    return with_step(teardown, starting(step, start, later))
 
 
 def set_durations(teardown: Teardown, ids: Iterable[str], seconds: float) -> Teardown:
@@ -91,7 +94,7 @@ def _stretched(step: Step, factor: float) -> Step:
         start = round(start * factor, 6)
     length = checked_time(round(step.timing.duration * factor, 6), "duration", SHORTEST)
     view = replace(step.view, move=move and checked_time(move * factor, "camera move"))
-    return replace(step, timing=Timing(length, start), view=view)
+    return replace(step, timing=Timing(length, start, round(step.timing.later * factor, 6)), view=view)
 
 
 def set_total(teardown: Teardown, assembly: Assembly, seconds: float) -> Teardown:
@@ -112,7 +115,8 @@ def drag_bar(teardown: Teardown, id: str, start: float) -> Teardown:
     """Let a step begin at about ``start`` seconds, as a drag of its bar asks.
 
     Where its middle has passed that of another bar it changes places with it. Otherwise it begins after a
-    pause, or together with the one before when it was drawn back over that one's end. What follows moves along.
+    pause, or, drawn back over the end of the one before, so much later than that one as it was let go. What follows
+    moves along.
 
     Parameters
     ----------
@@ -131,8 +135,8 @@ def drag_bar(teardown: Teardown, id: str, start: float) -> Teardown:
         return with_step(moved, starting(step, None))
     if place == 0:
         return set_start(teardown, id, max(_snapped(start), 0.0))
-    pause = _snapped(start - timed[place - 1].end)
-    return set_start(teardown, id, "with" if pause < 0 else pause)
+    pause, later = (_snapped(start - edge) for edge in (timed[place - 1].end, timed[place - 1].start))
+    return set_start(teardown, id, "with", max(later, 0.0)) if pause < 0 else set_start(teardown, id, pause)
 
 
 def _plays_with(timed: Sequence[Bar], place: int, before: int) -> bool:

@@ -88,8 +88,8 @@ class Radial(Motion):
             arm -= (arm @ along) * along
         if np.linalg.norm(arm) < ON_AXIS:
             raise PulleyError(
-                f"members: “{leader}” lies on the {'axis' if self.axis else 'point'} that it should leave, "
-                "so it has no radial direction. Take it out of the step, or let it follow another member."
+                f"{assembly.by_path[leader].name[:80]} lies on the {'axis' if self.axis else 'point'} that it should "
+                "leave, so it has no radial direction. Take it out of the selection, or let it follow another member."
             )
         return unit(arm)
 

@@ -69,13 +69,21 @@ class Match:
     step: Step
 
 
-def matches(assembly: Assembly, step: Step) -> tuple[Match, ...]:
+def matches(assembly: Assembly, step: Step, scene: Scene | None = None) -> tuple[Match, ...]:
     """Components that can make the same motion as a step's first member, each with the step that corresponds.
 
     A match has the same part (or a subassembly of the same parts), and what surrounds it is congruent
     to what surrounds the member, under a ``rotation``, a ``mirror`` or a ``translation``; where the
     surroundings are one large part, it is enough that the same things stop both, equally far along
-    their ways. The step is mapped by the same isometry. In tree order, members of the step left out.
+    their ways; and where neither is stopped as far as the step goes, that alone is enough. The step is mapped by the
+    same isometry. In tree order, members of the step left out.
+
+    Parameters
+    ----------
+    assembly : Assembly
+    step : Step
+    scene : Scene, optional
+        Everything as the step finds it; at home by default.
 
     Returns
     -------
@@ -83,7 +91,7 @@ def matches(assembly: Assembly, step: Step) -> tuple[Match, ...]:
         Each with the component, how it corresponds, and its step.
     """
     member = step.members[0]
-    scene = home_scene(assembly)
+    scene = scene or home_scene(assembly)
     step = replace(step, motion=step.motion.straightened(assembly, member))
     found = []
     for other in assembly.components:
@@ -91,7 +99,8 @@ def matches(assembly: Assembly, step: Step) -> tuple[Match, ...]:
             continue
         for isometry in _isometries(scene, member, other.path):
             mapped = replace(step, members=(other.path,), motion=step.motion.bare().mapped(isometry))
-            if _congruent(scene, member, other.path, isometry) or _stopped_alike(scene, step, mapped, isometry):
+            alike = _congruent(scene, member, other.path, isometry) or _stopped_alike(scene, step, mapped, isometry)
+            if alike or (_goes(scene, step) and _goes(scene, mapped)):
                 found.append(Match(other.path, _kind(isometry), mapped))
                 break
     return tuple(found)
@@ -217,6 +226,15 @@ def _congruent(scene: Scene, a: str, b: str, isometry: Pose) -> bool:
             return False
         del left[hit]
     return True
+
+
+def _goes(scene: Scene, step: Step) -> bool:
+    """Whether nothing stops a straight step's member as far as it goes."""
+    if not isinstance(step.motion, Axial):
+        return False
+    direction = unit(np.array(step.motion.direction))
+    meeting = scene.first_meeting(scene.assembly.below[step.members[0]], direction)
+    return meeting is None or meeting.travel >= step.motion.distance
 
 
 def _stopped_alike(scene: Scene, step: Step, mapped: Step, isometry: Pose) -> bool:

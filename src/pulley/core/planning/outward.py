@@ -62,6 +62,13 @@ def common_axis(scene: Scene, members: Sequence[str]) -> Axis | None:
     return Axis(_triple(np.round(middle, 6)), _triple(normal))
 
 
+def odd_one(scene: Scene, members: Sequence[str]) -> str | None:
+    """The one member without which the others, three or more, lie on a circle; None when it is no single one."""
+    if len(members) < 4:
+        return None
+    return next((m for m in members if common_axis(scene, [other for other in members if other != m])), None)
+
+
 def _square_to(vector: Vector) -> Vector:
     """A unit vector (3,) square to another: the one nearest to up, or to the back for a line that runs upward."""
     along = unit(vector)
@@ -97,6 +104,8 @@ def outward(scene: Scene, members: Sequence[str], axis: Axis, pitch: float) -> O
         meeting = alone.first_meeting(own, np.array(direction))
         if meeting is not None and meeting.travel < free:
             free, blocker = meeting.travel, meeting.blocker
+    if not any(directions.values()):
+        suggested = 0.0  # all lie on the axis: there is no outward
     if blocker is None:
         return Outward(axis, directions, None, None, suggested)
     short = max(free - GAP_SHARE * scene.assembly.diagonal, free / 2)  # not up against what it would meet

@@ -18,12 +18,14 @@ LEAN = np.cos(np.radians(20.0))  # how far a facet's normal may lean from its fa
 @dataclass(frozen=True)
 class Feature:
     """A ``face`` with its outward normal, a ``round`` face with its axis, an ``edge`` with its line, or a ``corner``
-    without a direction; ``origin`` is the point that counts: on a round face, on its axis at the nearer end."""
+    without a direction; ``origin`` is the point that counts: on a round face, on its axis at the nearer end; ``radius``
+    is a round face's, in mm."""
 
     kind: str
     component: str
     origin: Vector3
     direction: Vector3 | None
+    radius: float = 0.0
 
     @property
     def words(self) -> str:
@@ -64,7 +66,8 @@ def feature_at(scene: Scene, path: str, point: Vector, normal: Vector, reach: fl
     if face:
         axis = unit(np.array(face.direction))
         centre = _nearer_end(face, axis, local)
-        return Feature("round", path, _triple(apply(pose, centre)), _triple(plain_direction(pose[:3, :3] @ axis)))
+        along = _triple(plain_direction(pose[:3, :3] @ axis))
+        return Feature("round", path, _triple(apply(pose, centre)), along, face.radius)
     return Feature(
         "face", path, _triple(point), _triple(plain_direction(pose[:3, :3] @ _flat_face(mesh, local, facet)))
     )

@@ -8,6 +8,8 @@ from numpy.typing import NDArray
 
 from pulley.core.contact.scene import Scene
 from pulley.core.geometry.frames import Vector3, unit
+from pulley.core.motion import Axial, Fan
+from pulley.core.teardown import Step
 
 Layers = tuple[tuple[str, ...], ...]
 
@@ -46,6 +48,13 @@ def fan_layers(scene: Scene, members: Sequence[str], direction: Vector3) -> Laye
     layers = stack_layers(scene, members, direction)
     everything = len(scene.assembly.leaves_of(members)) == len(scene.assembly.leaves)
     return layers[1:] if everything else layers
+
+
+def fan_step(layers: Layers, direction: Vector3, pitch: float) -> Step:
+    """A step in which layers leave along a direction (3,), each ``pitch`` mm farther than the one behind it."""
+    sizes = tuple(map(len, layers))
+    spread = Fan(pitch, layers=sizes if max(sizes) > 1 else ()) if len(layers) > 1 else Fan()
+    return Step("", tuple(member for layer in layers for member in layer), Axial(direction, pitch, fan=spread))
 
 
 def _behind(scene: Scene, members: Sequence[str], direction: Vector3) -> set[tuple[str, str]]:

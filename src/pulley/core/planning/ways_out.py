@@ -1,7 +1,7 @@
 """Ways out: how far a selection is free in each direction worth trying, what stops it, and a sensible step."""
 
 import math
-from collections.abc import Iterable
+from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -9,17 +9,23 @@ from numpy.typing import NDArray
 
 from pulley.core.contact.scene import Meeting, Scene
 from pulley.core.geometry.features import main_axis
-from pulley.core.geometry.frames import Vector, unit
+from pulley.core.geometry.frames import Vector, VectorLike, unit
 from pulley.core.planning.directions import SAME, candidates, name_of
 from pulley.core.quantities import PITCH, round_down
 
 GAP_SHARE = 0.06  # of the assembly's diagonal, left between what came off and what stays
 
 
+ASIDE, DOWNWARD = 1.0, 2.0  # gaps by which a way may be longer and still be taken rather than one aside, or downward
+UPRIGHT = 0.7  # cosine; nearer to up than this is up
+UP = (0.0, 0.0, 1.0)
+
+
 @dataclass(frozen=True)
 class WayOut:
     """One direction: its axis name and word, the unit vector, the free travel in mm (None: never
-    stopped), the leaf that stops it and where, and the distance in mm that a step would take."""
+    stopped), the leaf that stops it and where, the distance in mm that a step would take, and the one after
+    which the selection stands clear of what it lies among."""
 
     axis: str
     word: str
@@ -28,13 +34,25 @@ class WayOut:
     blocker: str | None
     point: tuple[float, float, float] | None
     suggested: float
+    leave: float = 0.0
+
+    @property
+    def clears(self) -> bool:
+        """Whether a step this way takes the selection clear of what it lies among, stopped later or never."""
+        return self.free is None or self.free >= self.leave > 0
+
+    def goes(self, distance: float) -> bool:
+        """Whether it is free for a distance in mm."""
+        return self.free is None or self.free >= distance - 1e-9
 
 
-def ways_out(scene: Scene, movers: Iterable[str], pitch: float = PITCH) -> list[WayOut]:
-    """The `candidates` for a selection of leaves, in any pose, best first: clear ones, then by free travel.
+def ways_out(scene: Scene, movers: Iterable[str], pitch: float = PITCH, up: VectorLike = UP) -> list[WayOut]:
+    """The `candidates` for a selection of leaves, in any pose, in the order in which a fitter would try them.
 
-    Among clear directions those along the axis that all of the selection shares come first, as a pin or
-    a screw leaves along its own; then the one that needs the shortest step to stand free.
+    First the ways that clear it: along the axis that all of the selection shares, as a pin or a screw leaves along
+    its own; then to the open side, where the shortest step stands free, up rather than aside and aside rather than
+    down unless it is longer by a gap or two (common practice, no source). Then the ways that are free for a while,
+    the longest first; then those that are blocked.
 
     Parameters
     ----------
@@ -43,17 +61,28 @@ def ways_out(scene: Scene, movers: Iterable[str], pitch: float = PITCH) -> list[
         Paths of leaves.
     pitch : float
         In mm; suggested distances are multiples of it.
+    up : (3,)
+        What is up in the assembly.
     """
     chosen = list(movers)
     ways = [way_out(scene, chosen, direction, pitch) for direction in candidates(scene, chosen)]
-    axis = shared_axis(scene, chosen)
+    axis, upward, gap = shared_axis(scene, chosen), unit(np.array(up, float)), GAP_SHARE * scene.assembly.diagonal
 
-    def worth(way: WayOut) -> tuple[bool, bool, float]:
-        if way.free is not None:
-            return True, False, -way.free
-        return False, axis is None or abs(float(axis @ way.direction)) < SAME, way.suggested
+    def worth(way: WayOut) -> tuple[int, bool, float]:
+        aside = axis is None or abs(float(axis @ way.direction)) < SAME
+        if way.clears:
+            rise = float(upward @ way.direction)
+            effort = 0.0 if rise > UPRIGHT else DOWNWARD if rise < -UPRIGHT else ASIDE
+            return 0, aside, way.leave + effort * gap
+        return (1 if way.suggested > 0 else 2), False, -(way.free or 0.0)
 
     return sorted(ways, key=worth)
+
+
+def best_for(ways: Sequence[WayOut], distance: float) -> WayOut:
+    """The first of the ways, best first, that is free for a distance in mm; else the one that is free the farthest."""
+    free = next((way for way in ways if way.goes(distance)), None)
+    return free or max(ways, key=lambda way: way.free or 0.0)
 
 
 def shared_axis(scene: Scene, movers: Iterable[str]) -> Vector | None:
@@ -81,9 +110,9 @@ def _way(
     axis: str, word: str, direction: tuple[float, float, float], meeting: Meeting | None, leave: float, pitch: float
 ) -> WayOut:
     if meeting is None:
-        return WayOut(axis, word, direction, None, None, None, leave)
+        return WayOut(axis, word, direction, None, None, None, leave, leave)
     suggested = min(leave, round_down(meeting.travel, pitch))
-    return WayOut(axis, word, direction, meeting.travel, meeting.blocker, meeting.point, suggested)
+    return WayOut(axis, word, direction, meeting.travel, meeting.blocker, meeting.point, suggested, leave)
 
 
 def leaving_distance(scene: Scene, movers: list[str], direction: Vector, pitch: float = PITCH) -> float:

@@ -7,6 +7,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from pulley.core.assembly import Assembly
+from pulley.core.camera import opened
 from pulley.core.errors import PulleyError
 from pulley.core.publish import lettering
 from pulley.core.publish.settings import Film, ground_colour
@@ -18,7 +19,6 @@ from pulley.core.score.frame import caption_at, frame_at
 from pulley.core.teardown import Camera, Teardown
 from pulley.core.visibility import home_view
 
-WIDE = 4 / 3  # width over height that a saved view is made for; in a narrower picture it opens up
 Pixels = NDArray[np.uint8]
 
 
@@ -89,10 +89,10 @@ def instant(
     view: Camera | None = None,
 ) -> Scene:
     """What the canvas shows of an instant: from ``view``, else from where the Score looks, come from ``home``; opened
-    where the picture is narrower than what saved views are made for."""
+    where the picture is narrower than what the view was framed for."""
     frame = frame_at(score, time, hidden=teardown.hidden, before=home)
     camera = view or frame.camera or home
-    return frame_scene(assembly, teardown, frame, opened(camera, size) if teardown.cameras else camera)
+    return frame_scene(assembly, teardown, frame, opened(camera, size))
 
 
 def start_view(
@@ -106,19 +106,9 @@ def start_view(
         With the names that there are, when there is no such view.
     """
     if not name:
-        aspect = max(size[0] / size[1], WIDE if teardown.cameras else 0.2)  # among saved views, as they are
-        return home_view(assembly, teardown, score, aspect)
+        return home_view(assembly, teardown, score, size[0] / size[1])
     known = {camera.name: camera for camera in reversed(teardown.cameras)}
     if name not in known:
         there = ", ".join(known) or "none yet"
         raise PulleyError(f"There is no saved view “{name[:60]}”. The teardown has: {there}.")
     return known[name]
-
-
-def opened(camera: Camera, size: tuple[int, int]) -> Camera:
-    """A view whose angle is wide enough for a picture that is narrower than what it was saved for."""
-    narrow = WIDE * size[1] / size[0]
-    if narrow <= 1:
-        return camera
-    tall = np.tan(np.radians(camera.fov) / 2) * narrow
-    return replace(camera, fov=min(float(2 * np.degrees(np.arctan(tall))), 150.0))

@@ -11,7 +11,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from pulley.core.assembly import Assembly, Leaf
-from pulley.core.camera import camera_frame, fitted
+from pulley.core.camera import camera_frame, fitted, opened
 from pulley.core.describe import step_sentence
 from pulley.core.drawing.model import DrawnPage
 from pulley.core.drawing.paper import Paper, paper_of
@@ -22,7 +22,7 @@ from pulley.core.drawing.writers.svg import svg
 from pulley.core.errors import PulleyError
 from pulley.core.geometry.frames import Pose, apply
 from pulley.core.publish.arrows import arrow_marks
-from pulley.core.publish.frames import opened, start_view
+from pulley.core.publish.frames import start_view
 from pulley.core.publish.pictures import picture
 from pulley.core.publish.templates import filled
 from pulley.core.render.painter import encoded, render

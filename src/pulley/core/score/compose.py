@@ -115,7 +115,7 @@ def bars(steps: tuple[Step, ...]) -> tuple[Bar, ...]:
     for step in steps:
         before = timed[-1] if timed else Bar("", 0.0, 0.0)
         gap = 0.0 if step.off or isinstance(step.timing.start, str) else step.timing.start or 0.0
-        start = before.start if step.timing.start == "with" else before.end + gap
+        start = before.start + step.timing.later if step.timing.start == "with" else before.end + gap
         timed.append(Bar(step.id, start, start + (0.0 if step.off else step.timing.duration), step.caption))
     return tuple(timed)
 

@@ -168,6 +168,7 @@ def mixed(a: Camera, b: Camera, share: float) -> Camera:
         eye=_triple(target + way / size * reach),
         up=_triple(up) if np.linalg.norm(up) > 1e-9 else b.up,
         fov=a.fov + share * (b.fov - a.fov),
+        aspect=a.aspect + share * (b.aspect - a.aspect),
     )
 
 

@@ -10,11 +10,13 @@ from collections.abc import Callable, Mapping
 from typing import Any
 
 from pulley.core import editing
+from pulley.core.assembly import Assembly
 from pulley.core.camera import check_camera
 from pulley.core.errors import PulleyError
 from pulley.core.formats import strict_json
 from pulley.core.geometry.frames import Vector3, triple
 from pulley.core.motion import Axis
+from pulley.core.planning.pointing import Feature
 from pulley.core.quantities import UNITS, parse_angle, parse_distance, parse_length, shown
 from pulley.core.teardown import Camera, Teardown
 from pulley.web.door import UNREADABLE
@@ -30,6 +32,19 @@ def paths_sent(sent: Sent, key: str = "members") -> list[str]:
     if not isinstance(paths, list) or not all(isinstance(path, str) for path in paths):
         raise PulleyError("The selection could not be read. Select again.")
     return paths
+
+
+def without_still(sent: Sent, assembly: Assembly, members: tuple[str, ...]) -> tuple[str, ...]:
+    """Members less the components that the page says are held still; all of them where nothing else would be left."""
+    still = (
+        set(assembly.leaves_of(editing.known_members(assembly, paths_sent(sent, "still"))))
+        if sent.get("still", "[]") != "[]"
+        else set()
+    )
+    leaves = assembly.leaves_of(members)
+    if still.isdisjoint(leaves) or still.issuperset(leaves):
+        return members
+    return editing.smallest_cover(assembly, [leaf for leaf in leaves if leaf not in still])
 
 
 def steps_sent(sent: Sent) -> list[str]:
@@ -78,6 +93,16 @@ def direction_of(values: Any) -> Vector3:
 def direction_sent(sent: Sent, key: str) -> Vector3:
     """A direction that the page sent: three numbers, not all of them 0."""
     return direction_of(json_sent(sent, key))
+
+
+def feature_sent(sent: Sent, key: str) -> Feature:
+    """What was pointed at, as the page was told of it."""
+    values = mapping_sent(sent, key)
+    along = direction_of(values["direction"]) if values.get("direction") else None
+    radius = values.get("radius")
+    far = float(radius) if isinstance(radius, float | int) and 0 < radius <= FAR else 0.0
+    kind = values.get("kind") if values.get("kind") in ("face", "round", "edge") and along else "corner"
+    return Feature(str(kind), "", point_of(values.get("origin")), along if kind != "corner" else None, far)
 
 
 def points_sent(sent: Sent, key: str) -> tuple[Vector3, ...]:
@@ -141,6 +166,7 @@ def camera_sent(sent: Sent, id: str, name: str) -> Camera:
         up=point_of(seen.get("up")),
         projection=str(seen.get("projection")),
         fov=numbers([seen.get("fov")], 1)[0],
+        aspect=numbers([seen.get("aspect", 4 / 3)], 1)[0],
     )
     check_camera(camera)
     return camera
@@ -157,10 +183,15 @@ def length(mm: float, sent: Sent) -> str:
     return f"{shown(mm, unit)} {unit}"
 
 
+def is_back(sent: Sent) -> bool:
+    """Whether the distance was typed with a minus: the other way."""
+    return sent.get("typed", "").strip().startswith(("-", "−"))
+
+
 def distance_sent(sent: Sent) -> float:
-    """The distance in mm for a new step: what was typed, else what the page suggests."""
+    """The distance in mm for a new step: what was typed, without its sign, else what the page suggests."""
     if sent.get("typed", "").strip():
-        return parse_distance(sent["typed"], unit_sent(sent))
+        return parse_distance(sent["typed"].strip().lstrip("-−") if is_back(sent) else sent["typed"], unit_sent(sent))
     return parse_distance(sent.get("distance", ""))
 
 

@@ -106,6 +106,8 @@ def edit(
     teardown = _with_bundles(row, parent, before)
     changed = change(teardown, core_assembly(row.assembly))
     document = _checked(changed.teardown)
+    if document == before and changed.teardown.bundles == teardown.bundles:
+        return row, changed  # nothing to be undone
     patch = history.change_between(before, document)
     with transaction.atomic():  # everything that takes time was worked out before
         row = _locked(row)

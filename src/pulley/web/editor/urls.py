@@ -26,6 +26,7 @@ urlpatterns = [
     path("teardowns/<uuid:teardown_id>/propose", proposal.propose_steps, name="propose"),
     path("teardowns/<uuid:teardown_id>/ways-out", selection.ways, name="ways-out"),
     path("teardowns/<uuid:teardown_id>/point", selection.point, name="point"),
+    path("teardowns/<uuid:teardown_id>/measure", selection.measured_between, name="measure"),
     path("teardowns/<uuid:teardown_id>/choose/<slug:what>", selection.choose, name="choose"),
     path("teardowns/<uuid:teardown_id>/steps/<str:step>/legs", selection.legs, name="legs"),
     path("teardowns/<uuid:teardown_id>/steps/<str:step>/matches", selection.matches, name="matches"),

@@ -150,7 +150,7 @@ def step_document(step: Step) -> dict[str, Any]:
 def _read_step(item: dict[str, Any], _: type[Step]) -> Step:
     """A step, its motion by its kind; keys of other kinds are unknown here, and kept."""
     kind = KINDS[item["kind"]]
-    known = {"id", "kind", "members", "duration", "start", "camera", "camera_move", *OWN, *kind.schema}
+    known = {"id", "kind", "members", "duration", "start", "later", "camera", "camera_move", *OWN, *kind.schema}
     return Step(
         id=item["id"],
         members=tuple(item["members"]),

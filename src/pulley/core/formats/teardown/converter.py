@@ -50,7 +50,8 @@ def _keep_unknown(converter: Converter, cls: type[Camera] | type[Bundle]) -> Non
     """Let what a class does not know go through its ``extra``."""
     names = {field.name for field in fields(cls)} - {"extra"}
     read: Any = make_dict_structure_fn(cls, converter, extra=override(omit=True))
-    write = make_dict_unstructure_fn(cls, converter, extra=override(omit=True))
+    plain: Any = {"aspect": override(omit_if_default=True)} if cls is Camera else {}
+    write = make_dict_unstructure_fn(cls, converter, extra=override(omit=True), **plain)
     converter.register_structure_hook(
         cls, lambda item, _: replace(read(item, cls), extra={k: v for k, v in item.items() if k not in names})
     )

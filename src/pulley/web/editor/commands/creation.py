@@ -7,15 +7,17 @@ from pulley.core.assembly import Assembly
 from pulley.core.errors import PulleyError
 from pulley.core.formats import teardown as teardown_json
 from pulley.core.geometry.directions import direction_word
-from pulley.core.geometry.frames import Pose
-from pulley.core.motion import Axial, Fan, Path, Radial, Turn
+from pulley.core.geometry.frames import Pose, Vector3
+from pulley.core.motion import Path, Radial, Turn
+from pulley.core.motion.base import reversed_vector
 from pulley.core.naming import members_name
 from pulley.core.planning.companions import matches as core_matches
 from pulley.core.planning.companions import with_matches
-from pulley.core.planning.pointing import Feature, onto
+from pulley.core.planning.pointing import onto
 from pulley.core.planning.remedies import Remedy, apply_remedy
 from pulley.core.planning.scenes import scene_after
-from pulley.core.planning.stacking import fan_layers
+from pulley.core.planning.stacking import fan_layers, fan_step
+from pulley.core.planning.ways_out import best_for, ways_out
 from pulley.core.quantities import plain
 from pulley.core.teardown import Step, Teardown
 from pulley.web.door import whole
@@ -25,14 +27,14 @@ from pulley.web.editor.parsing import (
     advance_sent,
     angle_sent,
     axis_sent,
-    direction_of,
     direction_sent,
     distance_sent,
+    feature_sent,
+    is_back,
     label_of,
     length,
     mapping_sent,
     paths_sent,
-    point_of,
     points_sent,
     short,
     vector_sent,
@@ -42,10 +44,20 @@ from pulley.web.editor.services import Changed
 
 @command("add")
 def add(sent: Sent, teardown: Teardown, assembly: Assembly) -> Changed:
-    """A step along a direction."""
-    distance, direction = distance_sent(sent), direction_sent(sent, "direction")
-    after, step = editing.add_step(teardown, assembly, paths_sent(sent), direction, distance, whole(sent.get("after")))
+    """A step along a direction; where none was pressed, along the best that is free for the distance typed."""
+    distance, members, place = distance_sent(sent), paths_sent(sent), whole(sent.get("after"))
+    along = _best(sent, teardown, assembly, distance) if sent.get("pick") else direction_sent(sent, "direction")
+    direction = reversed_vector(along) if is_back(sent) else along
+    after, step = editing.add_step(teardown, assembly, members, direction, distance, place)
     return Changed(after, f"{short(step.label)} {direction_word(direction)} {length(distance, sent)}", step.id)
+
+
+def _best(sent: Sent, teardown: Teardown, assembly: Assembly, distance: float) -> Vector3:
+    """The direction of the best way that is free so far; of a distance typed with a minus, the best there is."""
+    after, members = whole(sent.get("after")), editing.known_members(assembly, paths_sent(sent))
+    scene = scene_after(assembly, teardown, after, members)
+    ways = ways_out(scene, assembly.leaves_of(members), up=teardown.bearings.up)
+    return ways[0].direction if is_back(sent) else best_for(ways, distance).direction
 
 
 @command("fan")
@@ -57,11 +69,7 @@ def fan(sent: Sent, teardown: Teardown, assembly: Assembly) -> Changed:
     layers = fan_layers(scene_after(assembly, teardown, after), members, direction)
     if not layers:
         raise PulleyError("A fan needs two components or more. Select another one as well.")
-    sizes = tuple(map(len, layers))
-    spread = Fan(pitch, layers=sizes if max(sizes) > 1 else ()) if len(layers) > 1 else Fan()
-    members = tuple(member for layer in layers for member in layer)
-    step = Step("", members, Axial(direction, pitch, fan=spread))
-    kept, step = editing.insert_step(teardown, assembly, step, after)
+    kept, step = editing.insert_step(teardown, assembly, fan_step(layers, direction, pitch), after)
     return Changed(kept, f"fan {short(step.label)} {direction_word(direction)} by {length(pitch, sent)}", step.id)
 
 
@@ -108,7 +116,8 @@ def matches(sent: Sent, teardown: Teardown, assembly: Assembly) -> Changed:
     """The same motion for the chosen matches of a step's member."""
     id, wanted = sent.get("step", ""), set(paths_sent(sent))
     step = editing.find_step(teardown, id)
-    chosen = [match for match in core_matches(assembly, step) if match.member in wanted]
+    scene = scene_after(assembly, teardown, teardown.steps.index(step))
+    chosen = [match for match in core_matches(assembly, step, scene) if match.member in wanted]
     if not chosen:
         raise PulleyError("None of the matches is chosen. Choose one or more.")
     after = with_matches(teardown, id, chosen, assembly)
@@ -151,17 +160,7 @@ def place(sent: Sent, teardown: Teardown, assembly: Assembly) -> Changed:
 
 
 def _alignment(sent: Sent) -> Pose:
-    pair = [mapping_sent(sent, key) for key in ("moved", "target")]
-    features = [
-        Feature(
-            str(values.get("kind")),
-            "",
-            point_of(values.get("origin")),
-            direction_of(values["direction"]) if values.get("direction") else None,
-        )
-        for values in pair
-    ]
-    return onto(features[0], features[1], flip=sent.get("flip") == "1")
+    return onto(feature_sent(sent, "moved"), feature_sent(sent, "target"), flip=sent.get("flip") == "1")
 
 
 @command("put-back")

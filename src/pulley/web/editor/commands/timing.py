@@ -58,6 +58,15 @@ def start(sent: Sent, teardown: Teardown, assembly: Assembly) -> Changed:
     return Changed(editing.set_start(teardown, id, begin or None), f"{label_of(teardown, id)} {words}")
 
 
+@command("later", reorders=True)
+def later(sent: Sent, teardown: Teardown, assembly: Assembly) -> Changed:
+    """How much later than the one before a step begins that plays together with it."""
+    id = sent.get("step", "")
+    seconds = max(parse_number(sent.get("value", "").strip().removesuffix("s") or "0", "delay"), 0.0)
+    after = editing.set_start(teardown, id, "with", seconds)
+    return Changed(after, f"{label_of(teardown, id)} {plain(seconds)} s after the one before began")
+
+
 @command("together", reorders=True)
 def together(sent: Sent, teardown: Teardown, assembly: Assembly) -> Changed:
     """Chosen steps play together with the first of them, or one after the other."""

@@ -105,7 +105,7 @@ def context(
 
 def view_key(teardown: core.Teardown, camera: core.Camera, end: str) -> str:
     """What the picture of a saved view depends on: the view, and where everything stands at the end (`pose_keys`)."""
-    seen = (camera.eye, camera.target, camera.up, camera.projection, camera.fov, teardown.hidden)
+    seen = (camera.eye, camera.target, camera.up, camera.projection, camera.fov, camera.aspect, teardown.hidden)
     return hashlib.sha256(repr((seen, end)).encode()).hexdigest()[:16]
 
 

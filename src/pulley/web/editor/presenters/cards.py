@@ -2,6 +2,7 @@
 
 import hashlib
 import json
+from collections import Counter
 from dataclasses import dataclass
 from functools import lru_cache
 from typing import Any
@@ -10,12 +11,35 @@ import numpy as np
 
 from pulley.core import describe
 from pulley.core import teardown as core
-from pulley.core.assembly import Assembly
+from pulley.core.assembly import Assembly, Leaf
 from pulley.core.contact.check import Snag, Verdict
 from pulley.core.geometry.directions import AXES, direction_word
 from pulley.core.motion import Axial, Motion
 from pulley.core.naming import component_name, give_sentence
 from pulley.core.quantities import plain, shown
+
+CARD = 3  # changes when cards are drawn in another way: those that are kept were drawn in the old one
+
+
+@dataclass(frozen=True)
+class Line:
+    """A step in one line, with the number that is changed most: ``6 up [130] mm``; without ``verb`` it has none."""
+
+    before: str
+    verb: str = ""
+    name: str = ""
+    value: str = ""
+    unit: str = ""
+
+
+@dataclass(frozen=True)
+class Member:
+    """A member of a step: ``number`` tells those of one name apart, ``place`` is its own in a fan; 0 for none."""
+
+    path: str
+    name: str
+    number: int
+    place: int
 
 
 @dataclass(frozen=True)
@@ -25,15 +49,17 @@ class Card:
     number: int
     step: core.Step
     sentence: str
+    line: Line
     pitch: str
     total: str
     pause: str
+    later: str
     camera_move: str
     typed: dict[str, str]
     duration: str
     legs: list[tuple[int, str, str]]
     odd: str
-    members: list[tuple[str, str, int]]
+    members: list[Member]
     directions: list[tuple[str, str, str, bool]]
     snags: list[str]
     skew: list[str]
@@ -84,9 +110,11 @@ def _worded(step: core.Step, unit: str) -> dict[str, Any]:
     """What a card says of its step alone, whatever the assembly; not to be altered."""
     return {
         "sentence": describe.step_sentence(step, unit),
+        "line": _line(step, unit),
         "pitch": shown(step.spacing, unit),
         "total": shown(step.spacing * max(step.ranks, default=0), unit),
         "pause": plain(step.timing.start) if isinstance(step.timing.start, float | int) else "",
+        "later": plain(step.timing.later) if step.timing.later else "",
         "camera_move": "" if step.view.move is None else plain(step.view.move),
         "typed": _typed(step.motion, unit),
         "duration": plain(step.timing.duration),
@@ -95,10 +123,36 @@ def _worded(step: core.Step, unit: str) -> dict[str, Any]:
     }
 
 
-def _members(assembly: Assembly, step: core.Step) -> list[tuple[str, str, int]]:
-    """Path and name of each member, with its place in the fan where there is one, from 1."""
+def _line(step: core.Step, unit: str) -> Line:
+    """What moves and how far: of a fan its spacing, of a turn its angle."""
+    motion, count = step.motion, len(step.members)
+    way = direction_word(motion.direction) if isinstance(motion, Axial) else ""
+    if way and step.spacing:
+        return Line(f"{count} {way}, each", "pitch", "Spacing", shown(step.spacing, unit), unit)
+    if "angle" in motion.quantities:
+        return Line(f"{count} turned", "angle", "Angle", _typed(motion, unit)["angle"], "°")
+    if "distance" in motion.quantities:
+        return Line(f"{count} {way or 'outward'}", "distance", "Travel", _typed(motion, unit)["distance"], unit)
+    return Line(f"{count} {motion.words(count, unit).removesuffix(motion.fan.words(count, unit))}")
+
+
+def _members(assembly: Assembly, step: core.Step) -> list[Member]:
+    """Each member of a step."""
     places = [rank + 1 for rank in step.ranks] if step.spacing else [0] * len(step.members)
-    return [(path, component_name(assembly, path), k) for path, k in zip(step.members, places, strict=True)]
+    names = [component_name(assembly, path) for path in step.members]
+    alike = Counter(names)
+    return [
+        Member(path, name, _number(assembly, path) if alike[name] > 1 else 0, place)
+        for path, name, place in zip(step.members, names, places, strict=True)
+    ]
+
+
+def _number(assembly: Assembly, path: str) -> int:
+    """Which of its part a component is, as the ledger counts them, from 1; 0 for a subassembly."""
+    component = assembly.by_path[path]
+    if not isinstance(component, Leaf):
+        return 0
+    return 1 + [leaf.path for leaf in assembly.leaves if leaf.part.key == component.part.key].index(path)
 
 
 def _legs(step: core.Step, unit: str) -> list[tuple[int, str, str]]:
@@ -132,7 +186,7 @@ def _directions(step: core.Step) -> list[tuple[str, str, str, bool]]:
 def pose_keys(teardown: core.Teardown) -> list[str]:
     """What the picture of the pose after each number of steps, from none on, depends on, in short."""
     cameras = {camera.id: camera for camera in teardown.cameras}
-    begun = repr((teardown.hidden, teardown.home, teardown.placed))
+    begun = repr((CARD, teardown.hidden, teardown.home, teardown.placed, teardown.bearings))
     chain, keys = hashlib.sha256(begun.encode()), [hashlib.sha256(begun.encode()).hexdigest()[:16]]
     for step in teardown.steps:
         chain.update(repr(step.moves).encode())

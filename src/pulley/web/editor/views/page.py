@@ -1,12 +1,13 @@
 """The editor page, every change made on it, and its history."""
 
 import uuid
+from dataclasses import replace
 
 from django.http import Http404, HttpResponse
 from django.shortcuts import render
 from django.views.decorators.http import require_GET, require_POST
 
-from pulley.core import describe
+from pulley.core import describe, editing
 from pulley.core import teardown as core
 from pulley.core.assembly import Assembly
 from pulley.core.errors import PulleyError
@@ -96,6 +97,7 @@ def _sure(sent: Sent, row: AssemblyRow, verb: str, teardown: core.Teardown, asse
     """The change; Unsure when another order of the steps would make one run into something that it passed before."""
     command = COMMANDS[verb]
     changed = command.does(sent, teardown, assembly)
+    changed = replace(changed, teardown=editing.relabelled(teardown, changed.teardown, assembly))
     if command.reorders and sent.get("sure") != "1":
         plans = (teardown, changed.teardown)
         before, after = (analysis.request("check", row, Case(assembly, plan), CHECKING).value for plan in plans)

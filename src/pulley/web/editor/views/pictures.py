@@ -2,12 +2,16 @@
 
 import io
 import uuid
+from collections.abc import Callable
 
 from django.http import FileResponse, HttpResponse, HttpResponseBase
 from django.utils.cache import patch_cache_control
 from django.views.decorators.http import require_GET
 
 from pulley.core import teardown as core
+from pulley.core.assembly import Assembly
+from pulley.core.camera import opened
+from pulley.core.publish.cards import step_card
 from pulley.core.render.painter import is_whole, png
 from pulley.core.score.stages import displacements, poses_at
 from pulley.web.accounts.requests import UserRequest
@@ -19,7 +23,7 @@ from pulley.web.editor.presenters.cards import pose_keys
 from pulley.web.library.files import geometry, place_of
 from pulley.web.library.services import core_assembly
 
-CARD_PICTURE, VIEW_PICTURE = (104, 80), (312, 240)  # pixels
+CARD_PICTURE, VIEW_PICTURE = (256, 192), (312, 240)  # pixels
 
 
 @require_GET
@@ -31,7 +35,7 @@ def step_picture(request: UserRequest, teardown_id: uuid.UUID, number: int) -> H
     key = pose_keys(teardown)[number] if number <= len(teardown.steps) else None
     if key is None or sent_by(request).get("v", "") != key:
         return HttpResponse(status=204, headers={"Cache-Control": "no-store"})
-    return _picture(row, teardown, key, number, _step_camera(teardown, number), CARD_PICTURE)
+    return _kept(row, key, lambda assembly: step_card(assembly, teardown, number, CARD_PICTURE))
 
 
 @require_GET
@@ -43,26 +47,23 @@ def view_picture(request: UserRequest, teardown_id: uuid.UUID, camera: str) -> H
     key = presenters.view_key(teardown, seen_from, pose_keys(teardown)[-1]) if seen_from else ""
     if seen_from is None or sent_by(request).get("v", "") != key:
         return HttpResponse(status=204, headers={"Cache-Control": "no-store"})
-    return _picture(row, teardown, key, len(teardown.steps), seen_from, VIEW_PICTURE)
+    return _kept(row, key, lambda assembly: _view_drawn(assembly, teardown, seen_from))
 
 
-def _picture(
-    row: Teardown, teardown: core.Teardown, key: str, played: int, seen_from: core.Camera | None, size: tuple[int, int]
-) -> FileResponse:
-    """Everything as it stands after so many steps, drawn once and kept."""
-    assembly = core_assembly(row.assembly)
+def _view_drawn(assembly: Assembly, teardown: core.Teardown, seen_from: core.Camera) -> bytes:
+    """Everything as it stands at the end, from a saved view."""
+    state = displacements(assembly, teardown)[-1]
+    shown = {p: pose for p, pose in poses_at(assembly, state).items() if p not in set(teardown.hidden)}
+    return png(assembly, shown, opened(seen_from, VIEW_PICTURE), VIEW_PICTURE)
+
+
+def _kept(row: Teardown, key: str, drawn: Callable[[Assembly], bytes]) -> FileResponse:
+    """A picture of that key; ``drawn`` once and kept."""
     name = place_of(f"{row.assembly.model[:8]}{key}", ".card.png")
     picture = geometry.found(name)
     if not is_whole(picture):
-        state = displacements(assembly, teardown)[played]
-        shown = {p: pose for p, pose in poses_at(assembly, state).items() if p not in set(teardown.hidden)}
-        picture = png(assembly, shown, seen_from, size)
+        picture = drawn(core_assembly(row.assembly))
         geometry.write(name, picture)
     response = FileResponse(io.BytesIO(picture), content_type="image/png")
     patch_cache_control(response, private=True, max_age=86400)
     return response
-
-
-def _step_camera(teardown: core.Teardown, number: int) -> core.Camera | None:
-    wanted = teardown.steps[number - 1].view.camera if number else None
-    return next((camera for camera in teardown.cameras if camera.id == wanted), None)

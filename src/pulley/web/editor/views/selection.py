@@ -2,7 +2,9 @@
 
 import json
 import uuid
-from dataclasses import asdict
+from collections.abc import Sequence
+from dataclasses import asdict, dataclass, replace
+from operator import itemgetter
 from typing import Any
 
 import numpy as np
@@ -13,6 +15,7 @@ from django.views.decorators.http import require_GET, require_POST
 from pulley.core import describe, editing
 from pulley.core import teardown as core
 from pulley.core.assembly import Assembly, Group
+from pulley.core.contact.check import Snag
 from pulley.core.contact.giving import find_give
 from pulley.core.contact.scene import Scene
 from pulley.core.geometry.frames import unit
@@ -24,9 +27,12 @@ from pulley.core.planning import scenes
 from pulley.core.planning.companions import bring_along
 from pulley.core.planning.companions import matches as core_matches
 from pulley.core.planning.direction_text import parse_direction
+from pulley.core.planning.measuring import measure
+from pulley.core.planning.otherwise import Otherwise, otherwise
 from pulley.core.planning.pointing import beyond, feature_at
 from pulley.core.planning.scenes import scene_after
-from pulley.core.planning.stacking import fan_layers
+from pulley.core.planning.stacking import fan_layers, fan_step
+from pulley.core.planning.trial import trial
 from pulley.core.planning.ways_out import WayOut, way_out, ways_out
 from pulley.core.quantities import measured, plain, round_down, shown
 from pulley.web.accounts.models import preferences_of
@@ -41,11 +47,13 @@ from pulley.web.editor.parsing import (
     advance_sent,
     axis_sent,
     direction_sent,
+    feature_sent,
     json_sent,
     legs_sent,
     numbers,
     paths_sent,
     unit_sent,
+    without_still,
 )
 from pulley.web.library.services import core_assembly
 
@@ -53,38 +61,43 @@ KINDS = {"straight": "Straight", "fan": "Fan", "outward": "Outward", "turn": "Tu
 TRIAL = 3600.0  # degrees of a turn that are looked ahead when there is an advance; once round without
 
 
-def _asked(request: UserRequest, teardown_id: uuid.UUID) -> tuple[Assembly, core.Teardown, tuple[str, ...], Scene, int]:
-    """What a question is about: the assembly, the teardown as the page shows it, the selection, and the scene
-    after the steps that have been played, the selection moved on along the legs of a path begun."""
+@dataclass(frozen=True)
+class _About:
+    """What a question is about: the teardown as the page shows it, the selection less what is held still, and the
+    scene after the steps that have been played, the selection moved on along the legs of a path begun."""
+
+    assembly: Assembly
+    teardown: core.Teardown
+    members: tuple[str, ...]
+    scene: Scene
+    after: int
+
+
+def _asked(request: UserRequest, teardown_id: uuid.UUID) -> _About:
     sent = sent_by(request)
     row = teardown_of(request, teardown_id)
     assembly, teardown = core_assembly(row.assembly), services.teardown_at(row, whole(sent.get("at")))
     members = editing.known_members(assembly, paths_sent(sent))
     after = max(0, min(whole(sent.get("after"), len(teardown.steps)), len(teardown.steps)))
     legs = legs_sent(sent)
-    return (
-        assembly,
-        teardown,
-        members,
-        scene_after(assembly, teardown, after, members, legs[-1] if legs else (0, 0, 0)),
-        after,
-    )
+    scene = scene_after(assembly, teardown, after, members, legs[-1] if legs else (0, 0, 0))
+    return _About(assembly, teardown, members, scene, after)
 
 
 @require_POST
 def ways(request: UserRequest, teardown_id: uuid.UUID) -> HttpResponse:
     """How far the selection is free, as the kind of motion asks: along lines, outward, or in a turn."""
-    assembly, teardown, members, scene, after = _asked(request, teardown_id)
-    sent = sent_by(request)
+    about, sent = _asked(request, teardown_id), sent_by(request)
+    assembly, teardown, members, scene = about.assembly, about.teardown, about.members, about.scene
     kind = sent.get("kind", "") if sent.get("kind") in KINDS else "straight"
     snap = presenters.pitch_of(preferences_of(request.user), assembly)
-    asked = {"outward": _outward, "turn": _turn}.get(kind, _straight)
+    asked = {"outward": _outward, "turn": _turn, "fan": _fan}.get(kind, _straight)
     route = legs_sent(sent)
-    own = asked(assembly, scene, members, sent, snap or 0.1)
+    own = asked(about, sent, snap or 0.1)
     context = {
         "teardown_id": teardown_id,
         "name": members_name(assembly, members),
-        "after": after,
+        "after": about.after,
         "members": json.dumps(members),
         "kind": kind,
         "kinds": KINDS,
@@ -100,6 +113,11 @@ def ways(request: UserRequest, teardown_id: uuid.UUID) -> HttpResponse:
         "whole": any(isinstance(assembly.by_path[member], Group) for member in members),
         **_giving(assembly, teardown, members, unit_sent(sent)),
         **own,
+        "blocked": [
+            line
+            for k, line in enumerate(own.get("ways", ()))
+            if line["state"] == "blocked" and not (k == 0 and own.get("pointed"))
+        ],
         "tolerance": f"{shown(scene.tolerance, unit_sent(sent))} {unit_sent(sent)}",
         "odd_tolerances": bool(scene.exceptions),
         "tolerances": describe.tolerance_sentence(assembly, scene.tolerance, scene.exceptions, unit_sent(sent)),
@@ -121,35 +139,97 @@ def _giving(assembly: Assembly, teardown: core.Teardown, members: tuple[str, ...
     }
 
 
-def _straight(assembly: Assembly, scene: Scene, members: tuple[str, ...], sent: Sent, snap: float) -> dict[str, Any]:
-    name = unit_sent(sent)
-    leaves, fanned = assembly.leaves_of(members), sent.get("kind") == "fan"
-    found = ways_out(scene, leaves, snap)
+def _straight(about: _About, sent: Sent, snap: float) -> dict[str, Any]:
+    """Along lines, best first; where none clears the selection, what else would be."""
+    assembly, scene, name = about.assembly, about.scene, unit_sent(sent)
+    leaves = assembly.leaves_of(about.members)
+    found = ways_out(scene, leaves, snap, about.teardown.bearings.up)
+    clearing = [way for way in found if way.clears]
     if sent.get("direction"):
         pointed = unit(np.array(direction_sent(sent, "direction")))
         same = [way for way in found if np.dot(way.direction, pointed) > 1 - 1e-9]
         found = [*(same or [way_out(scene, list(leaves), pointed, snap)]), *(way for way in found if way not in same)]
-    rails = []
-    for way in found:
-        rail = asdict(way) | {"stop": _stop(way)}
-        if fanned:
-            rail["layers"] = fan_layers(scene, members, way.direction)
-        rails.append(rail)
-    spacing = max(snap, round_down(0.06 * assembly.diagonal, snap))
+    else_ = None if clearing else otherwise(scene, about.members, found, snap)
     return {
         "ways": [_way(assembly, way, name) for way in found],
-        "rails": json.dumps(rails),
-        "held": all(way.suggested <= 0 for way in found),
+        "rails": json.dumps([asdict(way) | {"stop": _stop(way)} for way in found]),
+        "pointed": bool(sent.get("direction")),
+        "tight": not clearing,
+        "instead": _instead(assembly, else_, name) if else_ else [],
+    }
+
+
+def _instead(assembly: Assembly, found: Otherwise, unit: str) -> list[dict[str, str]]:
+    """What would be when nothing straight clears the selection: a sentence each, and what its button does."""
+    offers = []
+    if found.outward:
+        far = f"{shown(found.outward.suggested, unit)} {unit}"
+        offers.append({"sentence": f"Outward, each its own way, {far}", "kind": "outward"})
+    if found.turning:
+        free = "all round" if found.turning.free is None else f"{found.turning.free:.0f}°"
+        offers.append({"sentence": f"Turn it: free {free}", "kind": "turn"})
+    if found.legs:
+        first, then = found.legs.first, found.legs.then
+        far = f"{shown(first.suggested, unit)} {unit}"
+        words = f"Two legs: {first.word.lower()} {far}, then {then.word.lower()}"
+        offers.append({"sentence": words, "waypoints": json.dumps(found.legs.waypoints)})
+    if found.before and found.way:
+        names = members_name(assembly, found.before)
+        words = f"First take off {names}: then {found.way.word.lower()}"
+        offers.append({"sentence": words, "take": json.dumps(found.before)})
+    return offers
+
+
+def _fan(about: _About, sent: Sent, snap: float) -> dict[str, Any]:
+    """Along lines, spread layer by layer: each is checked as it would be made, before it is called clear."""
+    assembly, name = about.assembly, unit_sent(sent)
+    members = without_still(sent, assembly, about.members)
+    found = ways_out(about.scene, assembly.leaves_of(members), snap, about.teardown.bearings.up)
+    if sent.get("direction"):
+        pointed = unit(np.array(direction_sent(sent, "direction")))
+        found = [way_out(about.scene, list(assembly.leaves_of(members)), pointed, snap), *found]
+    spacing = max(snap, round_down(0.06 * assembly.diagonal, snap))
+    lines, rails = [], []
+    for way in found:
+        layers = fan_layers(about.scene, members, way.direction)
+        step = fan_step(layers, way.direction, spacing) if layers else None
+        snags = trial(assembly, about.teardown, step, about.after) if step else ()
+        lines.append((bool(snags), way, snags))
+        rails.append((bool(snags), asdict(way) | {"stop": None, "layers": layers, "free": 0.0 if snags else None}))
+    lines.sort(key=itemgetter(0))
+    rails.sort(key=itemgetter(0))
+    return {
+        "ways": [_fanned(assembly, way, snags, name) for _, way, snags in lines],
+        "rails": json.dumps([rail for _, rail in rails]),
+        "moving": json.dumps(members),
         "spacing": spacing,
         "spacing_shown": shown(spacing, name),
     }
 
 
-def _outward(assembly: Assembly, scene: Scene, members: tuple[str, ...], sent: Sent, snap: float) -> dict[str, Any]:
+def _fanned(assembly: Assembly, way: WayOut, snags: Sequence[Snag], unit: str) -> dict[str, Any]:
+    """A way of a fan in words: clear, or the first snag that it would have."""
+    blocker = _name(assembly, snags[0].blocker) if snags else ""
+    said = f"{way.word}, {_name(assembly, snags[0].moving)} meets {blocker}" if snags else f"{way.word}, clear"
+    return {
+        "way": replace(way, free=0.0 if snags else None),
+        "sentence": said,
+        "blocker": blocker,
+        "direction": json.dumps(way.direction),
+        "free": f"{len(snags)} snag{'' if len(snags) == 1 else 's'}" if snags else "clear",
+        "state": "blocked" if snags else "clear",
+        "odd": describe.odd_angle(Axial(way.direction, 1.0)),
+    }
+
+
+def _outward(about: _About, sent: Sent, snap: float) -> dict[str, Any]:
     """Away from the axis pointed at, else from that of the circle on which the selection lies."""
+    assembly, scene, members = about.assembly, about.scene, about.members
     axis = axis_sent(sent) if sent.get("axis") else rounds.common_axis(scene, members)
     if axis is None:
-        return {"rails": "[]", "axis": None}
+        odd = rounds.odd_one(scene, members)
+        others = json.dumps([member for member in members if member != odd])
+        return {"rails": "[]", "axis": None, "odd_one": _name(assembly, odd), "others": others}
     out = rounds.outward(scene, members, axis, snap)
     rays = [
         {"axis": f"ray-{k}", "word": "Outward", "direction": direction, "free": out.free, "suggested": out.suggested}
@@ -166,12 +246,14 @@ def _outward(assembly: Assembly, scene: Scene, members: tuple[str, ...], sent: S
         "outward": out,
         "stopped": stopped,
         "on_axis": lost,
+        "moving": json.dumps([member for member, direction in out.directions.items() if direction] or members),
         "suggested_shown": shown(out.suggested, name),
     }
 
 
-def _turn(assembly: Assembly, scene: Scene, members: tuple[str, ...], sent: Sent, snap: float) -> dict[str, Any]:
+def _turn(about: _About, sent: Sent, snap: float) -> dict[str, Any]:
     """About the axis pointed at, else the selection's own."""
+    assembly, scene, members = about.assembly, about.scene, about.members
     axis = axis_sent(sent) if sent.get("axis") else rounds.own_axis(scene, members)
     if axis is None:
         return {"rails": "[]", "axis": None}
@@ -199,6 +281,7 @@ def _way(assembly: Assembly, way: WayOut, unit: str) -> dict[str, Any]:
         "blocker": _name(assembly, way.blocker) if way.blocker else "",
         "direction": json.dumps(way.direction),
         "free": "clear" if way.free is None else measured(way.free, unit),
+        "state": "clear" if way.free is None else "free" if way.suggested > 0 else "blocked",
         "odd": describe.odd_angle(Axial(way.direction, 1.0)),
     }
 
@@ -233,12 +316,22 @@ def point(request: UserRequest, teardown_id: uuid.UUID) -> JsonResponse:
 
 
 @require_POST
+def measured_between(request: UserRequest, teardown_id: uuid.UUID) -> JsonResponse:
+    """How far apart two things that were pointed at are, and at which angle."""
+    sent = sent_by(request)
+    teardown_of(request, teardown_id)
+    first, second = feature_sent(sent, "first"), feature_sent(sent, "second")
+    found = measure(first, second)
+    return JsonResponse(asdict(found) | {"words": describe.measure_sentence(found, first, second, unit_sent(sent))})
+
+
+@require_POST
 def choose(request: UserRequest, teardown_id: uuid.UUID, what: str) -> JsonResponse:
     """A selection worked out from the present one: what rides on it, what lies beyond a plane, what else there is."""
     if what not in SETS:
         raise Http404
-    assembly, _, members, scene, _ = _asked(request, teardown_id)
-    found = SETS[what](assembly, scene, members, sent_by(request))
+    about = _asked(request, teardown_id)
+    found = SETS[what](about.assembly, about.scene, about.members, sent_by(request))
     return JsonResponse({"members": list(found), "words": f"{len(found)} component{'' if len(found) == 1 else 's'}"})
 
 
@@ -291,7 +384,8 @@ def matches(request: UserRequest, teardown_id: uuid.UUID, step: str) -> HttpResp
     busy = {
         leaf for s in teardown.steps if s.motion.kind == moving.motion.kind for leaf in assembly.leaves_of(s.members)
     }
-    found = [m for m in core_matches(assembly, moving) if busy.isdisjoint(assembly.below[m.member])]
+    scene = scene_after(assembly, teardown, teardown.steps.index(moving))
+    found = [m for m in core_matches(assembly, moving, scene) if busy.isdisjoint(assembly.below[m.member])]
     items = [{"path": m.member, "name": _name(assembly, m.member), "kind": m.kind} for m in found]
     everything = json.dumps([m.member for m in found])
     return render(

@@ -2,19 +2,22 @@
 
 import * as THREE from "../../vendor/three/three.min.js";
 
-const PAPER = 0xffffff;
-const SCREEN = 0xf7f4ee;
+const LIGHT = { paper: 0xffffff, ground: 0xf7f4ee, line: 0x1f2933, edge: 0x1f2933, hidden: 0x77808a };
+const DARK = { ...LIGHT, ground: 0x2c353d, line: 0xe4e7e6, edge: 0x10161b };
 
 /** `apply(look, tints)` draws the stage's items so. */
-export function createLook(stage) {
+export function createLook(stage, silhouettes) {
   const own = new Map(); // path -> the colour that the file gives
+  const dark = matchMedia("(prefers-color-scheme: dark)");
+  let shown = null; // what was applied last
 
   function hiddenLines(item) {
     if (item.dashes) return item.dashes;
-    const edges = item.object.children.find((node) => node.isLineSegments) ?? item.surface.children.find((node) => node.isLineSegments);
+    const isEdges = (node) => node.isLineSegments && !node.userData.silhouette;
+    const edges = item.object.children.find(isEdges) ?? item.surface.children.find(isEdges);
     if (!edges) return null;
     const size = stage.bounds([...stage.items.keys()], true).getSize(new THREE.Vector3()).length();
-    item.dashes = new THREE.LineSegments(edges.geometry.toNonIndexed(), new THREE.LineDashedMaterial({ color: 0x77808a, dashSize: size * 0.006, gapSize: size * 0.004, depthFunc: THREE.GreaterDepth, depthWrite: false }));
+    item.dashes = new THREE.LineSegments(edges.geometry.toNonIndexed(), new THREE.LineDashedMaterial({ color: LIGHT.hidden, dashSize: size * 0.006, gapSize: size * 0.004, depthFunc: THREE.GreaterDepth, depthWrite: false }));
     item.dashes.computeLineDistances();
     item.dashes.raycast = () => {};
     item.dashes.renderOrder = 3;
@@ -24,7 +27,9 @@ export function createLook(stage) {
 
   function apply(look, tints) {
     const lines = look.display === "lines" || look.display === "dashed";
-    const ground = look.paper ? PAPER : SCREEN;
+    const colours = dark.matches && !look.paper ? DARK : LIGHT;
+    const ground = look.paper ? colours.paper : colours.ground;
+    shown = [look, tints];
     for (const [path, item] of stage.items) {
       const { material } = item.surface;
       if (!own.has(path)) own.set(path, material.color.clone());
@@ -38,15 +43,19 @@ export function createLook(stage) {
       material.depthWrite = material.opacity > 0.6;
       item.surface.castShadow = item.surface.receiveShadow = look.shadows && !lines;
       item.object.traverse((node) => {
-        if (node.isLineSegments && node !== item.dashes) node.visible = look.display !== "shaded";
+        if (!node.isLineSegments || node === item.dashes || node.userData.silhouette) return;
+        node.visible = look.display !== "shaded";
+        node.material.color.set(lines ? colours.line : colours.edge);
       });
       if (look.display === "dashed") hiddenLines(item);
       if (item.dashes) item.dashes.visible = look.display === "dashed";
     }
+    silhouettes.style(look.display !== "shaded", lines ? colours.line : colours.edge);
     stage.setShadows(look.shadows && !lines);
     stage.box.classList.toggle("paper", look.paper);
     stage.box.dataset.display = look.display;
     stage.invalidate();
   }
+  dark.addEventListener("change", () => shown && apply(...shown));
   return { apply };
 }

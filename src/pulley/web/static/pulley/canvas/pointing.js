@@ -14,8 +14,12 @@ export function createPointing(bar, overlay, stage, question) {
   let timer = 0;
   const [dot, ray, label] = [svg("circle", { r: 5 }), svg("path"), svg("text", { class: "rail-label" })];
   const mark = svg("g", { class: "pointed" }, ray, dot, label);
+  const held = svg("g", { class: "pointed held" }); // what was picked before, and what was found of it
+  let spots = []; // places in mm that stay marked
+  let line = null; // between two of them, with its words
 
   function start(what) {
+    forget();
     job = what;
     seen = null;
     bar.querySelector(".prompt").textContent = what.prompt;
@@ -29,12 +33,52 @@ export function createPointing(bar, overlay, stage, question) {
     stage.pointing = take;
   }
 
+  /** Keep the place of a feature marked until the task is over. */
+  function keep({ origin }) {
+    spots.push(new THREE.Vector3(...origin));
+    overlay.append(held);
+    stage.invalidate();
+  }
+
+  /** Say what was found, on a line from one place to another where it has places. */
+  function tell(words, from, to) {
+    bar.querySelector(".prompt").textContent = words;
+    line = from && { from: new THREE.Vector3(...from), to: new THREE.Vector3(...to), words };
+    overlay.append(held);
+    stage.invalidate();
+  }
+
+  function forget() {
+    [spots, line] = [[], null];
+    held.replaceChildren();
+    held.remove();
+  }
+
+  function drawHeld() {
+    held.replaceChildren(...spots.map((spot) => {
+      const { x, y } = stage.project(spot);
+      return svg("circle", { r: 5, cx: x, cy: y });
+    }));
+    if (!line) return;
+    const [a, b] = [stage.project(line.from), stage.project(line.to)];
+    const text = svg("text", { class: "rail-label", x: (a.x + b.x) / 2 + 10, y: (a.y + b.y) / 2 - 8 });
+    text.textContent = line.words.split(",")[0];
+    held.append(svg("path", { d: `M${a.x} ${a.y}L${b.x} ${b.y}` }), text);
+  }
+
+  /** A component was picked in a list: taken where only that is asked for. */
+  function takePath(path) {
+    if (job.accepts === "component") return job.onTake({ component: path });
+    return complain(new Error("Point at the model itself: this needs a place on it."));
+  }
+
   function stop() {
     if (!job) return;
     job = null;
     stage.pointing = null;
     bar.hidden = true;
     mark.remove();
+    forget();
     delete stage.box.dataset.pointing;
     stage.invalidate();
   }
@@ -90,7 +134,10 @@ export function createPointing(bar, overlay, stage, question) {
     const end = seen.direction ? stage.project(origin.clone().addScaledVector(new THREE.Vector3(...seen.direction), size)) : { x, y };
     ray.setAttribute("d", `M${x} ${y}L${end.x} ${end.y}`);
   }
-  stage.canvas.addEventListener("drawn", draw);
+  stage.canvas.addEventListener("drawn", () => {
+    draw();
+    if (job) drawHeld();
+  });
 
   bar.querySelector("#pointing-stop").addEventListener("click", stop);
   bar.querySelector("#pointing-typed").addEventListener("keydown", async (event) => {
@@ -102,5 +149,5 @@ export function createPointing(bar, overlay, stage, question) {
       complain(error);
     }
   });
-  return { start, stop, active: () => job !== null, complain };
+  return { start, stop, active: () => job !== null, complain, keep, tell, takePath };
 }

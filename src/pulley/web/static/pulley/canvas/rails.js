@@ -144,19 +144,11 @@ export function createRails(svg, stage, { onMove, onDone, words }) {
     return wanted >= way.stop - 1e-9 || round > way.stop ? way.stop : round;
   }
 
-  /** For each rail 41 places along it, in pixels: what should stay uncovered. */
-  function lines() {
-    return rails.map((rail) => {
-      const length = rail.way.free ?? rail.way.suggested;
-      return Array.from({ length: 41 }, (_, k) => stage.project(rail.start.clone().addScaledVector(rail.along, (length * k) / 40)));
-    });
-  }
-
   function clear() {
     for (const rail of rails) rail.group.remove();
     rails = [];
   }
 
   stage.canvas.addEventListener("drawn", place);
-  return { show, clear, lines, list: () => rails.map((rail) => rail.way) };
+  return { show, clear, list: () => rails.map((rail) => rail.way) };
 }

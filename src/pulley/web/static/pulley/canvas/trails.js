@@ -5,6 +5,8 @@ import { dashes, trailLines } from "../play/frame.js";
 
 const SHARE = 0.0012; // of the assembly's size: a line's width in the model, for its pattern and its end marks
 const PIXELS = 5; // of a line 1 mm wide on paper
+const DIM = 0.45; // lightness below which a line would be lost on dark ground
+const WHITE = new THREE.Color(0xffffff);
 const MARK = 6; // widths from the middle of an end mark to its tips
 
 /** `update` draws the trails of a Score at a time; `style` takes on the teardown's line. */
@@ -14,6 +16,8 @@ export function createTrails(stage) {
   lines.frustumCulled = false;
   lines.raycast = () => {};
   stage.scene.add(lines);
+  const dark = matchMedia("(prefers-color-scheme: dark)");
+  const hsl = { h: 0, s: 0, l: 0 };
   let width = 1;
   let pattern = [24, 3, 0.5, 3];
 
@@ -36,9 +40,10 @@ export function createTrails(stage) {
     width = bounds.getSize(new THREE.Vector3()).length() * SHARE;
   }
 
-  function style(line) {
+  function style(line, paper) {
     pattern = line.pattern;
     material.color.set(line.colour);
+    if (dark.matches && !paper && material.color.getHSL(hsl).l < DIM) material.color.lerp(WHITE, 0.5);
     material.linewidth = Math.max(line.width * PIXELS, 0.75);
     material.depthTest = !line.through;
     lines.renderOrder = line.through ? 5 : 0;

@@ -5,12 +5,21 @@ import { cornersOf } from "./model.js";
 
 const LEAN = 1e-5; // of a view's distance, by which one along up leans, so that its picture is not turned by chance
 
+const FOV = 35; // degrees
+const FRAMED = 4 / 3; // width over height of what views are for that do not say
+const MOST = 4; // half the height that may be seen at 1 from the eye
+const tangent = (angle) => Math.tan(THREE.MathUtils.degToRad(angle / 2));
+const degrees = (tall) => 2 * THREE.MathUtils.radToDeg(Math.atan(tall));
+
 /** Let a `stage` be looked at. */
 export function addView(stage) {
   const { box, canvas, items } = stage;
-  const perspective = new THREE.PerspectiveCamera(35, 1, 1, 1e5);
+  const perspective = new THREE.PerspectiveCamera(FOV, 1, 1, 1e5);
   const parallel = new THREE.OrthographicCamera(-1, 1, 1, -1, 1, 1e5);
-  let height = 1;
+  let [width, height] = [1, 1]; // of the box, in pixels
+  let coming = { left: 0, right: 0 };
+  let framed = { aspect: FRAMED, tall: tangent(FOV) }; // what the view is for: width over height, half its height at 1 from the eye
+  let area = { x: 0, y: 0, wide: 1, tall: 1 };
   let margin = 1; // of the tightest fit
 
   stage.camera = perspective;
@@ -49,39 +58,77 @@ export function addView(stage) {
     stage.camera.updateProjectionMatrix();
   };
 
-  /** How far bars at the top and the foot of the box (`data-edge`) reach into it, in pixels. */
+  /** How far what lies at the edges of the box (`data-edge`) reaches into it, in pixels. */
   function edges() {
-    const bars = (side) => [...box.querySelectorAll(`[data-edge=${side}]`)].filter((bar) => bar.offsetParent);
-    const top = Math.max(0, ...bars("top").map((bar) => bar.offsetTop + bar.offsetHeight));
-    const foot = Math.max(0, ...bars("foot").map((bar) => height - bar.offsetTop));
-    return top + foot < height / 2 ? [top, foot] : [0, 0];
+    const place = box.getBoundingClientRect();
+    const reach = { top: 0, foot: 0, left: 0, right: 0 };
+    for (const bar of document.querySelectorAll("[data-edge]")) {
+      const own = bar.getBoundingClientRect();
+      const apart = own.left >= place.right || own.right <= place.left || own.top >= place.bottom || own.bottom <= place.top;
+      if (!own.width || apart) continue;
+      const side = bar.getAttribute("data-edge");
+      const far = { top: own.bottom - place.top, foot: place.bottom - own.top, left: own.right - place.left, right: place.right - own.left };
+      reach[side] = Math.max(reach[side], far[side]);
+    }
+    const most = (a, b, size) => (reach[a] + reach[b] < size / 2 ? [reach[a], reach[b]] : [0, 0]);
+    return [...most("left", "right", width), ...most("top", "foot", height)];
   }
 
-  /** The part of the canvas that no bar lies on: its width over its height, and the angle in which it is seen. */
-  stage.clear = () => {
-    const [top, foot] = edges();
-    const share = (height - top - foot) / height;
-    const tall = Math.tan(THREE.MathUtils.degToRad(perspective.fov / 2)) * share;
-    return { aspect: perspective.aspect / share, fov: 2 * THREE.MathUtils.radToDeg(Math.atan(tall)) };
+  /** Where the model may be shown, each with the place of its middle from that of the box and its size, in pixels:
+   * what nothing lies on, about its middle; and the same less what may come to lie on it. */
+  function areas() {
+    const [left, right, top, foot] = edges();
+    const tall = height - top - foot;
+    const [from, to] = [left + coming.left, width - right - coming.right];
+    const middle = (left + width - right) / 2;
+    const y = (top - foot) / 2;
+    const about = { x: middle - width / 2, y, wide: 2 * Math.min(middle - from, to - middle), tall };
+    return coming.left + coming.right ? [about, { x: (from + to - width) / 2, y, wide: to - from, tall }] : [about];
+  }
+
+  /** What may come to lie on the canvas from its sides, in pixels: the model keeps clear of it. */
+  stage.keepFree = (sides) => {
+    coming = { left: 0, right: 0, ...sides };
+    arrange();
   };
 
-  /** Let what the camera looks at be in the middle of what no bar lies on. */
-  function centre() {
-    const [top, foot] = edges();
-    const { clientWidth: width } = box;
-    for (const camera of [perspective, parallel]) camera.setViewOffset(width, height, 0, (foot - top) / 2, width, height);
+  /** How large a rectangle of a width over height becomes in an area. */
+  const scaleIn = ({ wide, tall }, aspect) => Math.min(wide / aspect, tall);
+
+  /** Show `framed`, the rectangle that the view is for, as large as there is room. */
+  function arrange() {
+    const places = areas();
+    area = places.reduce((best, each) => (scaleIn(each, framed.aspect) > scaleIn(best, framed.aspect) + 1e-6 ? each : best));
+    perspective.fov = degrees(Math.min((framed.tall * height) / scaleIn(area, framed.aspect), MOST));
+    for (const camera of [perspective, parallel]) camera.setViewOffset(width, height, -area.x, -area.y, width, height);
+    setParallelFrame();
+    stage.invalidate();
   }
 
+  /** From now on the view is for all that can be seen of it. */
+  const frameAll = () => {
+    framed = { aspect: area.wide / area.tall, tall: (tangent(perspective.fov) * area.tall) / height };
+  };
+  stage.heed("end", () => controls.enabled && frameAll()); // not of one that Escape takes back
+
+  /** What is framed: its width over its height, and the angle in which it is seen. */
+  stage.clear = () => ({ aspect: framed.aspect, fov: degrees(framed.tall) });
+
+  /** Whether points are seen where nothing lies on the canvas, or may come to. */
+  stage.seesAll = (points) => points.every((point) => {
+    const { x, y, ahead } = stage.project(point);
+    return ahead && Math.abs(x - width / 2 - area.x) <= area.wide / 2 && Math.abs(y - height / 2 - area.y) <= area.tall / 2;
+  });
+
   /** Fill a box of another size. */
-  stage.setSize = (width, tall) => {
-    height = Math.max(tall, 1);
-    centre();
+  stage.setSize = (wide, tall) => {
+    [width, height] = [Math.max(wide, 1), Math.max(tall, 1)];
     perspective.aspect = width / height;
-    setParallelFrame();
+    arrange();
   };
 
   function setParallelFrame() {
-    const tall = Math.tan(THREE.MathUtils.degToRad(perspective.fov / 2)) * distance();
+    const tall = tangent(perspective.fov) * distance();
     parallel.top = tall;
     parallel.bottom = -tall;
     parallel.left = -tall * perspective.aspect;
@@ -90,7 +137,7 @@ export function addView(stage) {
 
   /** How many mm a pixel is at a point. */
   stage.grain = (point) => {
-    const tall = 2 * Math.tan(THREE.MathUtils.degToRad(perspective.fov / 2));
+    const tall = 2 * tangent(perspective.fov);
     if (!stage.camera.isPerspectiveCamera) return (tall * distance()) / parallel.zoom / height;
     return (tall * stage.camera.position.distanceTo(new THREE.Vector3(...point))) / height;
   };
@@ -105,22 +152,24 @@ export function addView(stage) {
   /** Fit the view to components (all that are shown by default), from a direction or the present one. */
   stage.fit = (paths, direction) => stage.fitTo(stage.corners(paths), direction);
 
-  /** Fit the view to points, as core does, in what no bar lies on: to the middle of their bounds, with core's margin. */
-  stage.fitTo = (points, direction, angle = perspective.fov) => {
-    perspective.fov = angle;
+  /** Fit the view to points, as core does, in what nothing lies on: to the middle of their bounds, with core's margin. */
+  stage.fitTo = (points, direction, angle = degrees(framed.tall)) => stage.setView(stage.fitted(points, direction, angle));
+
+  /** The view that `fitTo` takes on. */
+  stage.fitted = (points, direction, angle = degrees(framed.tall)) => {
     const bounds = points.length ? new THREE.Box3().setFromPoints(points) : new THREE.Box3(new THREE.Vector3(-1, -1, -1), new THREE.Vector3(1, 1, 1));
     const target = bounds.getCenter(new THREE.Vector3());
     const back = (direction ? new THREE.Vector3(...direction) : stage.camera.position.clone().sub(controls.target)).normalize();
     const [right, up] = across(back);
-    const { aspect, fov } = stage.clear();
-    const tall = Math.tan(THREE.MathUtils.degToRad(fov / 2));
-    centre();
-    const reaches = (points.length ? points : cornersOf(bounds)).map((point) => {
+    const needed = (aspect) => Math.max(1e-3, ...(points.length ? points : cornersOf(bounds)).map((point) => {
       const arm = point.clone().sub(target);
-      const aside = Math.max(Math.abs(arm.dot(up)), Math.abs(arm.dot(right)) / aspect) / tall;
+      const aside = Math.max(Math.abs(arm.dot(up)), Math.abs(arm.dot(right)) / aspect) / tangent(angle);
       return (stage.camera.isPerspectiveCamera ? arm.dot(back) : 0) + margin * aside;
-    });
-    look(target.clone().addScaledVector(back, Math.max(...reaches, 1e-3)), target);
+    }));
+    const aspects = areas().map(({ wide, tall }) => wide / tall);
+    const aspect = aspects.reduce((best, each) => (needed(each) < needed(best) - 1e-9 ? each : best));
+    const eye = target.clone().addScaledVector(back, needed(aspect));
+    return { ...stage.view(), eye: eye.toArray(), target: target.toArray(), fov: angle, aspect };
   };
 
   /** The margin that core fits views with. */
@@ -188,7 +237,7 @@ export function addView(stage) {
     const eye = controls.target.clone().add(arm);
     const projection = stage.camera.isPerspectiveCamera ? "perspective" : "parallel";
     const points = { eye: eye.toArray(), target: controls.target.toArray(), up: stage.camera.up.toArray() };
-    return { ...points, projection, fov: perspective.fov };
+    return { ...points, projection, fov: degrees(framed.tall), aspect: framed.aspect };
   };
 
   /** Take on a view. */
@@ -196,7 +245,8 @@ export function addView(stage) {
     if (view.up) stage.setUp(view.up);
     const kind = stage.camera.isPerspectiveCamera ? "perspective" : "parallel";
     if (view.projection !== kind) stage.setProjection(view.projection);
-    perspective.fov = view.fov;
+    framed = { aspect: view.aspect ?? FRAMED, tall: tangent(view.fov) };
+    arrange();
     look(new THREE.Vector3(...view.eye), new THREE.Vector3(...view.target));
   };
 }

@@ -12,6 +12,19 @@ export function createChoosing({ store, stage, player, selection, server }) {
   const partOf = (path) => stage.items.get(path)?.object.userData.part;
 
   const choosing = { members };
+  const key = `pulley.still ${find("#editor").dataset.atState}`; // held by whoever works here: nothing of the teardown
+
+  const isStill = (path) => store.still.some((held) => path === held || path.startsWith(`${held}/`));
+
+  /** Lines of what is held still say so. */
+  function markStill() {
+    stage.box.dataset.still = JSON.stringify(store.still);
+    for (const line of document.querySelectorAll("#ledger [data-members]")) {
+      const held = JSON.parse(line.getAttribute("data-members")).every(isStill);
+      line.classList.toggle("is-still", held && store.still.length > 0);
+    }
+  }
+  store.on("drawn", markStill);
 
   /** How many components are selected, when all are of one part. */
   choosing.alike = () => {
@@ -22,7 +35,7 @@ export function createChoosing({ store, stage, player, selection, server }) {
     const wanted = new Set(stage.leaves(selection.paths()).map(partOf));
     if (wanted.size) selection.choose(shown().filter((path) => wanted.has(partOf(path))));
   };
-  choosing.all = () => selection.choose(shown());
+  choosing.all = () => selection.choose(shown().filter((path) => !isStill(path)));
 
   /** What lies under the pointer, each time the next one behind. */
   choosing.under = () => {
@@ -50,9 +63,13 @@ export function createChoosing({ store, stage, player, selection, server }) {
   };
 
   choosing.holdStill = () => {
-    store.still = selection.paths();
-    stage.box.dataset.still = JSON.stringify(store.still);
-    say(store.still.length ? "Held still: bring along leaves it where it is." : "Nothing is held still any more.");
+    const chosen = selection.paths();
+    store.still = chosen.length && chosen.every(isStill) ? store.still.filter((path) => !chosen.includes(path)) : chosen;
+    try {
+      localStorage.setItem(key, JSON.stringify(store.still));
+    } catch { /* then it is held as long as the page is */ }
+    markStill();
+    say(store.still.length ? "Held still: fans, Select everything and Bring along leave it where it is." : "Nothing is held still any more.");
   };
   choosing.showOnly = () => {
     if (before) {

@@ -14,6 +14,7 @@ import { createChoosing } from "./choosing.js";
 import { listCommands, wirePalette } from "./commands.js";
 import { keepFresh } from "./freshness.js";
 import { createGuide } from "./guide.js";
+import { createFollowing } from "./following.js";
 import { createHandles } from "./handles.js";
 import { wireKeys } from "./keys.js";
 import { wireLedger } from "./ledger.js";
@@ -24,6 +25,7 @@ import { createPointTasks } from "./point_tasks.js";
 import { wirePreferences } from "./preferences.js";
 import { createProposing } from "./proposing.js";
 import { wireRunChart } from "./runchart.js";
+import { createRoom } from "./room.js";
 import { createSeen } from "./seen.js";
 import { createSelection } from "./selection.js";
 import { createServer } from "./server.js";
@@ -48,18 +50,20 @@ store.on("changed", () => {
 });
 const selection = createSelection();
 const guide = createGuide(store, find("#guide"));
-const shared = { store, scene, stage, player, selection, server, guide };
+const room = createRoom(stage, editor, () => !find("#ways").hidden || !find("#seen").hidden);
+const shared = { store, scene, stage, player, selection, server, guide, room };
+const following = createFollowing(shared);
 
 const lights = createLights(stage, selection);
 const choosing = createChoosing(shared);
 const cards = createCards(shared);
 const handles = createHandles({ ...shared, lights, busy: () => ways.open() }, overlay);
-const ways = createWays({ ...shared, choosing, onShown: handles.showTrail }, find("#ways"), overlay);
+const ways = createWays({ ...shared, choosing, onShown: handles.showTrail, onRoom: room.heed }, find("#ways"), overlay);
 const table = createTable(shared, find("#table"));
-const seen = createSeen({ ...shared, onAsked: ways.close }, find("#seen"));
+const seen = createSeen({ ...shared, onAsked: ways.close, onRoom: room.heed }, find("#seen"));
 const proposing = createProposing({ ...shared, lights }, find("#propose-form"), find("#proposal"));
 const viewing = createViewing(shared);
-const playing = createPlaying({ ...shared, before: clearCanvas });
+const playing = createPlaying({ ...shared, before: clearCanvas, atAnEnd: following.atAnEnd });
 const pointing = createPointing(find("#pointing"), overlay, stage, (values) => server.question("Point", { ...values, after: player.stepsDone() }));
 const point = createPointTasks({ ...shared, choosing, ways }, pointing);
 createMarquee(canvas, stage, selection.choose);
@@ -90,15 +94,17 @@ function escape() {
 }
 
 function wirePage() {
-  wireLedger(shared, find(".right"));
+  wireLedger({ ...shared, pointing }, find("#side"));
   wireSteps({ ...shared, lights, point }, find(".left"));
   wirePanels(editor, server.edit, cards.open);
   wirePreferences(editor, store);
   store.on("drawn", wireRunChart(find(".bottom"), server.edit, cards.open));
+  store.on("drawn", room.unfoldTopics);
   const commands = listCommands({ ...shared, choosing, viewing, playing, cards, ways, seen, table, point, escape });
   wirePalette(find("#commands"), commands);
-  wireKeys(commands, ways);
+  wireKeys(commands, ways, canvas);
   store.on("drawn", () => {
+    document.title = `${find("#teardown-name").value}, ${editor.dataset.assembly} · Pulley`;
     tell();
     showTime(player.time);
     canvas.dataset.revision = store.state.revision;

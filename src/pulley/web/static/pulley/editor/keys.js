@@ -1,6 +1,6 @@
 // The keyboard: one key an action, never while something is being typed.
 
-import { find, targetOf } from "../dom.js";
+import { find, isTyped, targetOf } from "../dom.js";
 
 /** What was pressed, as the commands write it: `Ctrl+Shift+Z`, `?`, `Alt+ArrowUp`. */
 function pressed(event) {
@@ -11,14 +11,18 @@ function pressed(event) {
   return parts.filter(Boolean).join("+");
 }
 
-/** Listen for keys on the whole page. A digit while the ways out are shown begins a distance. */
-export function wireKeys(commands, ways) {
+/** Whether Enter in a field ends the typing there: not in lines of text, in a table that goes on, nor in a search. */
+const isEnded = (field) => isTyped(field) && !field.matches("textarea, [type=search], [data-column]") && !field.form?.matches("[hx-post]");
+
+/** Listen for keys on the whole page. A digit or a sign while the ways out are shown begins a distance. */
+export function wireKeys(commands, ways, work) {
   const known = new Map(commands.map((command) => [command.keys, command.run]));
   document.addEventListener("keydown", (event) => {
     const typing = targetOf(event).matches("input:not([type=range], [type=checkbox]), select, textarea");
     const keys = pressed(event);
+    if (keys === "Enter" && !event.isComposing && isEnded(targetOf(event))) setTimeout(() => work.focus()); // what is typed was heard by then
     if (typing) return;
-    if (/^[0-9.]$/.test(event.key) && !event.shiftKey && !event.ctrlKey && !event.altKey && ways.open()) {
+    if (/^[-0-9.]$/.test(event.key) && !event.shiftKey && !event.ctrlKey && !event.altKey && ways.open()) {
       const field = find("#way-distance, #way-angle");
       field?.focus();
       return;

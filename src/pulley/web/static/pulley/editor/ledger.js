@@ -3,7 +3,7 @@
 import { onClick, targetOf } from "../dom.js";
 
 /** Clicks, folds, eyes, bundles and the search in the ledger; folds and what is searched stay when it is drawn anew. */
-export function wireLedger({ store, selection, server }, panel) {
+export function wireLedger({ store, selection, server, pointing }, panel) {
   const unfolded = new Set();
   let wanted = "";
 
@@ -68,7 +68,11 @@ export function wireLedger({ store, selection, server }, panel) {
       const line = lineOf(button);
       server.edit(line.classList.contains("is-hidden") ? "show" : "hide", { members: line.dataset.members });
     },
-    "[data-members] .row-name": (button, event) => selection.choose(JSON.parse(lineOf(button).dataset.members), adding(event)),
+    "[data-members] .row-name": (button, event) => {
+      const members = JSON.parse(lineOf(button).dataset.members);
+      if (pointing.active()) pointing.takePath(members[0]);
+      else selection.choose(members, adding(event));
+    },
   });
   store.on("drawn", () => {
     for (const line of panel.querySelectorAll("[data-members]")) {

@@ -4,13 +4,23 @@ import { find, onClick } from "../dom.js";
 import { wirePlayback } from "../play/playback.js";
 
 /** `before()` is told ahead of everything that shows another instant. */
-export function createPlaying({ store, player, server, before }) {
-  const go = wirePlayback(player, before);
+export function createPlaying({ store, player, server, before, atAnEnd }) {
+  const wired = wirePlayback(player, before);
+
+  function go(where) {
+    wired(where);
+    if (where === "start" || where === "end") atAnEnd();
+  }
 
   function jump(time) {
     before();
     player.pause();
     player.seek(time, false);
+  }
+
+  function flip() {
+    jump(player.time > 0 ? 0 : player.score.duration);
+    atAnEnd();
   }
 
   /** The step that plays at this instant, and which share of its time has passed. */
@@ -23,5 +33,5 @@ export function createPlaying({ store, player, server, before }) {
     "#keep-pose": () => server.edit("keep-pose", instant()),
     "[data-pose]": (button) => jump(store.state.poses[button.dataset.pose]),
   });
-  return { go, flip: () => jump(player.time > 0 ? 0 : player.score.duration) };
+  return { go, flip };
 }

@@ -3,6 +3,8 @@
 import { find, onClick } from "../dom.js";
 import { say } from "../page.js";
 
+const SAME = 1e-6; // mm within which two places are one
+
 /** `point(what, step)` begins a task; with `step`, it is about that step's card instead of the ways out. */
 export function createPointTasks({ store, stage, player, selection, server, choosing, ways }, pointing) {
   const members = () => JSON.stringify(selection.paths());
@@ -17,7 +19,11 @@ export function createPointTasks({ store, stage, player, selection, server, choo
         const travel = event.ctrlKey && lastTravel(feature.component);
         if (travel) finish(travel);
         else if (feature.direction) finish(feature.direction);
-        else if (!from) from = feature.origin;
+        else if (!from) {
+          from = feature.origin;
+          pointing.keep(feature);
+          pointing.tell("Now at the other corner: the direction goes from the marked one to it.");
+        } else if (Math.hypot(...feature.origin.map((v, k) => v - from[k])) < SAME) pointing.complain(new Error("That is the marked corner itself. Point at another one."));
         else finish(feature.origin.map((v, k) => v - from[k]));
       },
     });
@@ -76,7 +82,8 @@ export function createPointTasks({ store, stage, player, selection, server, choo
       onTake: (feature) => {
         if (!moved) {
           moved = feature;
-          find("#pointing .prompt").textContent = "Now at where it belongs: a round face, a flat face or a corner.";
+          pointing.keep(feature);
+          pointing.tell("Now at where it belongs: a round face, a flat face or a corner.");
           return;
         }
         const flip = find("#pointing-flip").checked ? "1" : "";
@@ -105,14 +112,45 @@ export function createPointTasks({ store, stage, player, selection, server, choo
       prompt: words(0),
       onTake: ({ component, origin }) => {
         const last = places.at(-1);
-        const again = last && last.component === component && Math.hypot(...origin.map((v, k) => v - last.origin[k])) < 1e-6;
-        if (!again) places.push({ component, origin });
-        find("#pointing .prompt").textContent = words(places.length);
+        const again = last && last.component === component && Math.hypot(...origin.map((v, k) => v - last.origin[k])) < SAME;
+        if (!again) {
+          places.push({ component, origin });
+          pointing.keep({ origin });
+        }
+        pointing.tell(words(places.length));
         if (!again || places.length < least) return;
         pointing.stop();
         done(places);
       },
     });
+  }
+
+  /** Between two things pointed at: distance, angle, radius; on and on until it is stopped. */
+  function measure() {
+    let first = null;
+    const task = { prompt: "Measure from: point at a face, a round face, an edge or a corner.", onTake };
+    pointing.start(task);
+
+    async function onTake(feature) {
+      if (!first) {
+        pointing.start(task); // what was found before goes
+        pointing.keep(feature);
+        const radius = feature.radius ? `Radius ${store.words(Math.round(feature.radius * 1e3) / 1e3)}. ` : "";
+        pointing.tell(`${radius}To: point at another face, round face, edge or corner.`);
+        first = feature;
+        return;
+      }
+      const values = { first: JSON.stringify(first), second: JSON.stringify(feature) };
+      first = null;
+      pointing.keep(feature);
+      try {
+        const { words: said, start, end, distance } = await server.question("Measure", values);
+        stage.box.dataset.measured = said;
+        pointing.tell(`${said}. Point at the next two, or stop.`, ...(distance === null ? [] : [start, end]));
+      } catch (error) {
+        pointing.complain(error);
+      }
+    }
   }
 
   /** Where a component's trail starts: a centre, a corner, the middle of an edge. */
@@ -141,6 +179,7 @@ export function createPointTasks({ store, stage, player, selection, server, choo
   }
 
   const point = (what, step = "") => {
+    if (what === "measure") return measure();
     if (what === "stops") return stopByStop();
     if (what === "anchor" || what === "anchors") return { anchor, anchors }[what]();
     if (what === "direction") return direction((vector) => server.edit("direction", { step, value: JSON.stringify(vector) }));
@@ -152,7 +191,7 @@ export function createPointTasks({ store, stage, player, selection, server, choo
   onClick(find("#editor"), {
     "[data-task]": (button) => {
       point(button.dataset.task);
-      button.closest("details.menu").open = false; // what is pointed at may lie behind it
+      button.closest("details.menu")?.removeAttribute("open"); // what is pointed at may lie behind it
     },
     "#ways [data-point]": (button) => point(button.dataset.point),
   });

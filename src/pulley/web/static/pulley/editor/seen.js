@@ -4,7 +4,7 @@ import { find, onClick } from "../dom.js";
 import { say } from "../page.js";
 
 /** `look()` asks about the present view, and asked again takes the marks away; `onAsked()` hears that it is asked. */
-export function createSeen({ store, stage, player, server, onAsked }, box) {
+export function createSeen({ store, stage, player, server, onAsked, onRoom }, box) {
   let shares = null;
   let hidden = new Set();
   const button = find("#seen-here");
@@ -29,6 +29,7 @@ export function createSeen({ store, stage, player, server, onAsked }, box) {
   function clear() {
     shares = null;
     box.hidden = true;
+    onRoom();
     button.setAttribute("aria-pressed", "false");
     mark();
   }
@@ -51,6 +52,7 @@ export function createSeen({ store, stage, player, server, onAsked }, box) {
       result.setAttribute("hx-sync", "this:replace");
       box.replaceChildren(words, more, result);
       box.hidden = false;
+      onRoom();
       button.setAttribute("aria-pressed", "true");
       mark();
     } catch (error) {

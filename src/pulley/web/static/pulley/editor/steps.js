@@ -15,7 +15,7 @@ function createPictures(left) {
   let timer = 0;
   let round = 0;
 
-  const stale = () => [...left.querySelectorAll(".card-head img")].filter((img) => img.getAttribute("src") !== img.dataset.src);
+  const stale = () => [...left.querySelectorAll(".card-picture img")].filter((img) => img.getAttribute("src") !== img.dataset.src);
   const seen = (img) => {
     const [place, frame] = [img.getBoundingClientRect(), left.getBoundingClientRect()];
     return place.bottom > frame.top - 100 && place.top < frame.bottom + 100;
@@ -112,6 +112,7 @@ export function wireSteps({ store, selection, server, lights, point }, left) {
     server.edit("matches", { step: button.dataset.matches, members: JSON.stringify(ticked(button)) });
   }
   lights.follow(left, "[data-matches], .offer", ticked);
+  lights.follow(left, ".chip", (chip) => [chip.dataset.path]);
 
   /** Sort a list by hand; `onMoved(item, putBack)` hears of another order, unless Escape broke the drag off. */
   function sortable(list, options, onMoved) {
@@ -140,10 +141,10 @@ export function wireSteps({ store, selection, server, lights, point }, left) {
     mark();
     drawPictures();
     const cards = left.querySelector("#cards");
-    if (cards) sortable(cards, { handle: ".card-head", delay: 120, delayOnTouchOnly: true }, moveCard);
+    if (cards) sortable(cards, { handle: ".card-head, .card-picture", delay: 120, delayOnTouchOnly: true }, moveCard);
     for (const chips of left.querySelectorAll("[data-sort]")) {
-      sortable(chips, {}, () => {
-        const members = [...chips.children].map((chip) => chip.dataset.path);
+      sortable(chips, chips.matches(".layers") ? { handle: ".place" } : {}, () => {
+        const members = [...chips.querySelectorAll("[data-path]")].map((chip) => chip.dataset.path);
         server.edit("order", { step: chips.dataset.sort, members: JSON.stringify(members) });
       });
     }

@@ -4,13 +4,22 @@ import { find } from "../dom.js";
 
 const UNITS = { mm: 1, cm: 10, in: 25.4 };
 
+/** What is held still in this teardown, as this browser remembers it. */
+function held() {
+  try {
+    return JSON.parse(localStorage.getItem(`pulley.still ${find("#editor").dataset.atState}`) ?? "[]");
+  } catch {
+    return [];
+  }
+}
+
 /**
  * `take()` reads what the server has drawn into the page. Then is heard, in this order: `changed` when the teardown or
  * how it is shown has changed, `opened` when another step's card is open, and `drawn` always.
  */
 export function createStore() {
   const heard = { changed: [], opened: [], drawn: [] };
-  const store = { state: null, open: "", snags: {}, crossings: [], still: [] };
+  const store = { state: null, open: "", snags: {}, crossings: [], still: held() };
   let text = "";
 
   store.on = (name, act) => heard[name].push(act);

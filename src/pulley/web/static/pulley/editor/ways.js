@@ -7,12 +7,14 @@ import { snapped } from "../canvas/pull.js";
 import { createRails } from "../canvas/rails.js";
 import { createRing } from "../canvas/ring.js";
 import { find, onClick, targetOf } from "../dom.js";
-import { placeBeside } from "./placing.js";
 
 const UP = [0, 0, 1];
 
-/** The panel `box` of ways out, with its rails, ring and grip in the overlay `svg`; `onShown()` hears that they are shown. */
-export function createWays({ store, stage, player, selection, server, choosing, onShown }, box, svg) {
+/**
+ * The panel `box` of ways out, with its rails, ring and grip in the overlay `svg`; `onShown()` hears that they are shown,
+ * `onRoom()` that they are or are no more.
+ */
+export function createWays({ store, stage, player, selection, server, choosing, onShown, onRoom }, box, svg) {
   const { words } = store;
   const marks = stage.box.dataset; // what the canvas says of itself, for styles and tests
   const ways = { kind: "straight", axis: null, legs: [], direction: null, aim: UP };
@@ -34,6 +36,7 @@ export function createWays({ store, stage, player, selection, server, choosing, 
     if (ways.legs.length) player.seek(player.time, false);
     Object.assign(ways, { axis: null, legs: [], direction: null });
     box.hidden = true;
+    onRoom();
     box.replaceChildren();
     for (const thing of [rails, ring, grip, numbers]) thing.clear();
     marks.ways = "";
@@ -55,6 +58,7 @@ export function createWays({ store, stage, player, selection, server, choosing, 
     const values = {
       members: asked,
       after: done,
+      still: JSON.stringify(store.still),
       kind,
       waypoints: JSON.stringify(ways.legs),
       ...(axis && { axis: JSON.stringify(axis) }),
@@ -93,16 +97,13 @@ export function createWays({ store, stage, player, selection, server, choosing, 
     if (ways.kind === "straight") grip.show(chosen, store.state.pitch);
     if (ways.kind === "fan") number(rails.list()[0]);
     box.hidden = false;
-    const spot = stage.project(stage.bounds(chosen).getCenter(new THREE.Vector3()));
-    placeBeside(box, stage.box, spot, [...rails.lines(), rose(), [spot]]);
+    onRoom();
     marks.ways = "shown";
     onShown();
   }
 
   /** What the server keeps of a selection: nothing that another of it carries. */
   const known = (paths) => paths.filter((path, k) => paths.indexOf(path) === k && !paths.some((other) => path.startsWith(`${other}/`)));
-
-  const rose = () => [20, 60, 100].flatMap((x) => [20, 60, 100].map((y) => ({ x: stage.box.clientWidth - x, y })));
 
   function carry(paths, matrix) {
     for (const path of paths) stage.move(path, matrix.clone().multiply(base.get(path)));
@@ -168,7 +169,7 @@ export function createWays({ store, stage, player, selection, server, choosing, 
 
   /** Ask for the step; what was typed counts before what a drag or a suggestion says. */
   function make(verb, values) {
-    const { members, after, axis, legs } = ways.inner().dataset;
+    const { moving: members, after, axis, legs } = ways.inner().dataset;
     const about = ["outward", "turn"].includes(verb) ? { axis } : {};
     const route = verb === "path" ? { waypoints: legs } : {};
     server.edit(verb, { members, after, ...about, ...route, ...values }, "#way-error");
@@ -181,10 +182,20 @@ export function createWays({ store, stage, player, selection, server, choosing, 
   ways.makeFrom = (button) => {
     const { make: kind, direction, distance, angle } = button.dataset;
     if (kind === "straight" && /[,;].*[,;]/.test(typed())) return make("move", { typed: typed() });
+    if (button.dataset.waypoints) return make("path", { waypoints: button.dataset.waypoints });
     if (kind === "turn") return make("turn", turnTyped(angle));
     if (kind === "path") return addLeg(JSON.parse(direction), distance, typed());
     const wanted = kind === "fan" ? ways.inner().dataset.spacing : distance;
     return make(kind === "straight" ? "add" : kind, { direction, distance: wanted, typed: typed() });
+  };
+
+  /** A step from what was typed: along the best way that is free so far, unless one was pointed at. */
+  ways.makeTyped = () => {
+    const best = box.querySelector(".way[data-make]:enabled") ?? box.querySelector(".way[data-make]"); // snag or not
+    if (!best) return;
+    const pick = ways.kind === "straight" && typed() && !ways.direction && !/[,;].*[,;]/.test(typed());
+    if (pick) make("add", { typed: typed(), pick: "1" });
+    else ways.makeFrom(best);
   };
 
   /** What a turn asks for: the angle that the button offers, and what was typed, whose sense the server works out. */
@@ -200,8 +211,9 @@ export function createWays({ store, stage, player, selection, server, choosing, 
   });
   onClick(box, {
     "#close-ways": () => selection.choose([]),
-    ".kind": (button) => ways.setKind(button.dataset.kind),
-    ".way": (button) => ways.makeFrom(button),
+    "[data-kind]": (button) => ways.setKind(button.dataset.kind),
+    ".way:not([data-kind], [data-take])": (button) => ways.makeFrom(button),
+    "[data-take]": (button) => selection.choose(JSON.parse(button.dataset.take)),
     "#make-path": () => make("path", {}),
     "#leg-back": () => {
       ways.legs = ways.legs.slice(0, -1);
@@ -213,8 +225,7 @@ export function createWays({ store, stage, player, selection, server, choosing, 
     const fields = ["way-distance", "way-angle", "way-advance"];
     if (event.key === "Enter" && fields.includes(targetOf(event).id)) {
       event.preventDefault();
-      const best = box.querySelector(".way:enabled") ?? box.querySelector(".way"); // what is typed counts, snag or not
-      if (best) ways.makeFrom(best);
+      ways.makeTyped();
     } else if (event.key === "ArrowDown" || event.key === "ArrowUp") {
       const list = [...box.querySelectorAll(".way:enabled")];
       const next = list.indexOf(document.activeElement) + (event.key === "ArrowDown" ? 1 : -1);

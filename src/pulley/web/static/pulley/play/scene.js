@@ -1,6 +1,7 @@
 // A model on a page: the stage with its trail lines, its look and a player, set up from what the server says.
 
 import { createLook } from "../canvas/look.js";
+import { createSilhouettes } from "../canvas/silhouettes.js";
 import { createStage } from "../canvas/stage.js";
 import { createTrails } from "../canvas/trails.js";
 import { createPlayer } from "./player.js";
@@ -12,19 +13,21 @@ import { createPlayer } from "./player.js";
 export function createScene(box, canvas, onTime = () => {}) {
   const stage = createStage(box, canvas);
   const trails = createTrails(stage);
-  const look = createLook(stage);
+  const silhouettes = createSilhouettes(stage);
+  const look = createLook(stage, silhouettes);
   const player = createPlayer(stage, trails, onTime);
 
   async function load(model) {
     await stage.load(model);
     trails.scaleTo(stage.bounds([...stage.items.keys()]));
+    silhouettes.begin();
   }
 
   /** Take on a teardown: which way is up, how it is drawn, and its Score. */
   function take(state) {
     stage.setMargin(state.fitting.margin);
     stage.setUp(state.up);
-    trails.style(state.line);
+    trails.style(state.line, state.look.paper);
     look.apply(state.look, state.tints);
     player.load(state.score, state.trails, state.hidden);
   }

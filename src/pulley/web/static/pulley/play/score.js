@@ -109,7 +109,8 @@ function swung(view, shot, s) {
   return { ...view, eye: carried(view.eye), target: carried(view.target), up: turned(turn, view.up) };
 }
 
-function mixViews(a, b, s) {
+/** A view on the way from one to another, as core mixes them. */
+export function mixViews(a, b, s) {
   if (s >= 1) return b;
   const arm = (view) => view.eye.map((v, k) => v - view.target[k]);
   const length = (v) => Math.hypot(...v);
@@ -128,5 +129,6 @@ function mixViews(a, b, s) {
     eye: target.map((v, k) => v + (way[k] / span) * reach),
     up: mix(a.up, b.up, s),
     fov: a.fov + s * (b.fov - a.fov),
+    aspect: a.aspect + s * (b.aspect - a.aspect),
   };
 }

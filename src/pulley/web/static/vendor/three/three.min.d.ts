@@ -3,6 +3,8 @@
 export {
   AdditiveBlending,
   Box3,
+  BufferAttribute,
+  BufferGeometry,
   Color,
   DirectionalLight,
   DoubleSide,
