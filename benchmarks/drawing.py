@@ -19,7 +19,7 @@ from pulley.core.drawing.follow import take_over
 from pulley.core.drawing.labelling import label
 from pulley.core.drawing.layout import first_sheet
 from pulley.core.drawing.projection import KINDS, project_lines
-from pulley.core.drawing.rims import rims
+from pulley.core.geometry.rims import rims
 from pulley.core.drawing.threads import simplified, threads
 from pulley.core.drawing.turned import forget
 from pulley.core.formats import teardown as teardown_json

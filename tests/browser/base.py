@@ -56,6 +56,7 @@ class BrowserCase(LiveServerTestCase):
     """
 
     with_worker = False
+    room = ROOM  # what the browser remembers of it at first
     fresh = False
 
     @classmethod
@@ -66,7 +67,7 @@ class BrowserCase(LiveServerTestCase):
         Preferences.objects.all().delete()
         cls.context = browser().new_context(viewport={"width": 1280, "height": 800})
         kept = "localStorage.getItem('pulley.room')"
-        cls.context.add_init_script(f"{kept} ?? localStorage.setItem('pulley.room', '{ROOM}')")
+        cls.context.add_init_script(f"{kept} ?? localStorage.setItem('pulley.room', '{cls.room}')")
         cls.user, _ = get_user_model().objects.get_or_create(username="demo")
         cls.worker = None
         cls.beside = Beside()

@@ -10,12 +10,12 @@ from hypothesis import strategies as st
 from pulley.core.camera import camera_frame
 from pulley.core.drawing.hidden import Asked, Placed, stretches
 from pulley.core.drawing.projection import CUT, KINDS, Lines, project_lines
-from pulley.core.drawing.rims import SMOOTH, rims
 from pulley.core.drawing.screens import screen_of
 from pulley.core.drawing.threads import threads
 from pulley.core.drawing.turned import EDGE, OUTLINE, forget, turned
 from pulley.core.geometry.frames import translation
 from pulley.core.geometry.mesh import box_mesh
+from pulley.core.geometry.rims import SMOOTH, rims
 from pulley.core.teardown import Camera
 from tests.scenes import DEMO, WINCH, boxes, read
 

@@ -9,10 +9,10 @@ from PIL import Image
 from pulley.core.assembly import Assembly
 from pulley.core.colours import PLAIN, from_hex
 from pulley.core.drawing.paper import Box
-from pulley.core.drawing.rims import rims
 from pulley.core.drawing.scene import Placing, Scene, picture_bounds
 from pulley.core.geometry.frames import apply
 from pulley.core.geometry.raster import fill
+from pulley.core.geometry.rims import rims
 from pulley.core.teardown import Teardown
 
 PER_MM = 8.0  # pixels a mm of paper, about 200 to the inch

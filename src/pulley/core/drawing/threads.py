@@ -12,9 +12,9 @@ from functools import lru_cache
 import numpy as np
 from numpy.typing import NDArray
 
-from pulley.core.drawing.rims import Rims, facet_normals, rims, rims_of
 from pulley.core.geometry.frames import view_frame
 from pulley.core.geometry.mesh import Mesh
+from pulley.core.geometry.rims import Rims, facet_normals, rims, rims_of
 
 FLANK = 0.2  # least share of a facet's normal along the axis for it to be a flank
 TURNS = 1.5  # least length of a thread, in pitches

@@ -17,10 +17,10 @@ from numpy.typing import NDArray
 from pulley.core.drawing.cuts import Tree, tree_of
 from pulley.core.drawing.hidden import box_of, cut_to, own_stretches
 from pulley.core.drawing.pool import in_threads
-from pulley.core.drawing.rims import INNER, SHARP, rims
 from pulley.core.drawing.screens import Screen, screen_of
 from pulley.core.drawing.threads import root_lines, simplified
 from pulley.core.geometry.mesh import Mesh
+from pulley.core.geometry.rims import INNER, SHARP, rims
 
 EDGE, OUTLINE, ROUND = "edge", "outline", "smooth"  # kinds of lines
 EDGE_KIND, OUTLINE_KIND, ROUND_KIND = range(3)  # their numbers

@@ -16,6 +16,7 @@ from pulley.core.quantities import PITCH, round_down
 GAP_SHARE = 0.06  # of the assembly's diagonal, left between what came off and what stays
 
 
+NEAR = 1.0  # mm across the travel; what is no farther from the selection lies about it
 ASIDE, DOWNWARD = 1.0, 2.0  # gaps by which a way may be longer and still be taken rather than one aside, or downward
 UPRIGHT = 0.7  # cosine; nearer to up than this is up
 UP = (0.0, 0.0, 1.0)
@@ -118,7 +119,7 @@ def _way(
 def leaving_distance(scene: Scene, movers: list[str], direction: Vector, pitch: float = PITCH) -> float:
     """A round travel in mm after which every leaf of the selection stands clear, by a gap, of what it lies among.
 
-    What counts for a leaf are those leaves that stay, that its bounds overlap across the travel and that
+    What counts for a leaf are those leaves that stay, that its bounds overlap or touch across the travel and that
     reach ahead of its rear.
 
     Parameters
@@ -140,7 +141,8 @@ def leaving_distance(scene: Scene, movers: list[str], direction: Vector, pitch: 
 
 def _reach(rest: NDArray[np.float64], low: Vector, high: Vector, gap: float) -> float:
     """How far in mm beyond a leaf's rear what it lies among goes on; ``rest`` (n, 2, 3) bounds what stays."""
-    beside = ((rest[:, 0, :2] < high[:2]) & (rest[:, 1, :2] > low[:2])).all(1) & (rest[:, 1, 2] > low[2])
+    across = (rest[:, 0, :2] < high[:2] + NEAR) & (rest[:, 1, :2] > low[:2] - NEAR)
+    beside = across.all(1) & (rest[:, 1, 2] > low[2])
     near = rest[beside]
     return _contiguous_reach(near[:, 0, 2], near[:, 1, 2], low[2], high[2], gap) - low[2]
 

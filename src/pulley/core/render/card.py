@@ -31,6 +31,7 @@ from pulley.core.render.lights import (
     lamp_view,
     linear,
 )
+from pulley.core.render.outlines import outlines
 from pulley.core.render.scene import PIXELS, Item, Scene, line_pixels
 
 SAMPLES = 4  # to a pixel
@@ -292,6 +293,10 @@ class Painter:
         self.context.enable_only(moderngl.DEPTH_TEST)
         for edges, count in self._inked(scene.items, ink_of):
             edges.render(instances=count)
+        for quiet in (False, True):
+            some = [item for item in scene.items if item.quiet == quiet]
+            if some:
+                self._segments(outlines(some, scene.camera), ink_of(some[0]))
         if scene.look.display != "dashed":
             return
         span = 2 * ball(scene)[1]
@@ -319,13 +324,19 @@ class Painter:
     def _trails(self, scene: Scene, through: Pose, tile: Tile, grain: float) -> None:
         if scene.dashes is None or not len(scene.dashes):
             return
-        ends = self.context.buffer(scene.dashes.reshape(-1, 3).astype("f4"))
-        place = self.context.buffer(np.hstack([np.eye(4).ravel(), [*from_hex(scene.line.colour), 1.0]]).astype("f4"))
+        self._bands(through, tile, grain * max(scene.line.width * PIXELS, 0.75))
+        self.context.enable_only(moderngl.NOTHING if scene.line.through else moderngl.DEPTH_TEST)
+        self._segments(scene.dashes, from_hex(scene.line.colour))
+
+    def _segments(self, segments: NDArray[np.float64], colour: Colour) -> None:
+        """Draw segments (k, 2, 3) in mm as bands."""
+        if not len(segments):
+            return
+        ends = self.context.buffer(segments.reshape(-1, 3).astype("f4"))
+        place = self.context.buffer(np.hstack([np.eye(4).ravel(), [*colour, 1.0]]).astype("f4"))
         lines = self.context.vertex_array(
             self.band, [(ends, "3f", "position"), (place, "16f 4f /i", "pose", "tint")], mode=moderngl.LINES
         )
-        self._bands(through, tile, grain * max(scene.line.width * PIXELS, 0.75))
-        self.context.enable_only(moderngl.NOTHING if scene.line.through else moderngl.DEPTH_TEST)
         lines.render(instances=1)
         for each in (lines, ends, place):
             each.release()

@@ -29,6 +29,7 @@ from pulley.core.render.lights import (
     lamp_view,
     linear,
 )
+from pulley.core.render.outlines import outlines
 from pulley.core.render.scene import PIXELS, Item, Scene, line_pixels
 from pulley.core.teardown import Camera
 
@@ -310,9 +311,10 @@ def _ink(scene: Scene, stock: Stock, lens: Grid, cast: Cast, picture: NDArray[np
         )
 
     if scene.look.display != "shaded":
-        draw(_edges(stock, plain, lens), grain, 0)
-        if quiet:
-            draw(_edges(stock, quiet, lens), grain, 3)
+        for some, ink in ((plain, 0), (quiet, 3)):
+            if some:
+                draw(_edges(stock, some, lens), grain, ink)
+                draw(_lines(outlines(some, scene.camera), lens), grain, ink)
     if scene.dashes is not None and len(scene.dashes):
         width = grain * max(scene.line.width * PIXELS, 0.75)
         draw(_lines(scene.dashes, lens), width, 2, 2 if scene.line.through else 0)

@@ -22,6 +22,7 @@ export function createProposing({ store, stage, player, selection, server, light
   }
 
   function clear() {
+    asked = {};
     if (box.hidden) return;
     box.hidden = true;
     seen = false;
@@ -37,6 +38,7 @@ export function createProposing({ store, stage, player, selection, server, light
     ask();
   });
   box.addEventListener("htmx:afterSwap", () => {
+    if (!asked.run) return box.replaceChildren(); // it was left while it was under way
     form.closest("details").open = false;
     box.hidden = false;
     box.parentElement.scrollTop = 0;
