@@ -8,15 +8,17 @@ Each teardown is checked for snags before it is written.
 
 import sys
 import tempfile
+from dataclasses import replace
 from pathlib import Path
 from typing import Any
 
 import numpy as np
+from numpy.typing import NDArray
 
 from filming import filmed
 from pulley.core import motion
 from pulley.core.assembly import Assembly
-from pulley.core.camera import fitted
+from pulley.core.camera import fitted, tightened
 from pulley.core.contact.check import check
 from pulley.core.contact.fits import find_fits
 from pulley.core.formats import teardown as teardown_json
@@ -101,10 +103,16 @@ def paths(assembly: Assembly, pattern: str) -> list[str]:
     return found if pattern.endswith("*") else [path]
 
 
+def framed(camera: Camera, points: NDArray[np.float64]) -> Camera:
+    """A view framed for just what it shows of points (n, 3), in round numbers."""
+    tight = tightened(camera, points)
+    return replace(camera, fov=round(tight.fov, 2), aspect=round(tight.aspect, 3))
+
+
 def views(assembly: Assembly, steps: tuple[Step, ...]) -> tuple[Camera, ...]:
     """Three views fitted to everything as it stands at the end."""
     end = poses_at(assembly, displacements(assembly, Teardown("", steps))[-1])
-    points = np.concatenate([apply(pose, assembly.leaf(path).part.mesh.bounds) for path, pose in end.items()])
+    points = np.concatenate([apply(pose, assembly.leaf(path).part.mesh.box_corners) for path, pose in end.items()])
     named = (
         ("Front quarter", (0.62, -0.66, 0.43)),
         ("From below", (0.5, -0.7, -0.35)),
@@ -114,7 +122,7 @@ def views(assembly: Assembly, steps: tuple[Step, ...]) -> tuple[Camera, ...]:
     for k, (name, direction) in enumerate(named, 1):
         seen = fitted(points, direction, aspect=1.25)
         rounded = {key: tuple(round(c, 1) for c in getattr(seen, key)) for key in ("eye", "target")}
-        cameras.append(Camera(f"c{k}", name, **rounded))
+        cameras.append(framed(Camera(f"c{k}", name, **rounded), points))
     return tuple(cameras)
 
 

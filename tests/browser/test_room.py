@@ -32,7 +32,8 @@ COVERED = """() => {
 # pairs of things to be pressed in the header and the foot that lie on one another, and what sticks out
 CROWDED = """() => {
     const pressed = '.top .btn, .top a, .top input, .bottom .btn, .left-tools .btn, .tools .tool';
-    const shown = [...document.querySelectorAll(pressed)].filter((each) => each.offsetParent && !each.closest('.menu-sheet'));
+    const shown = [...document.querySelectorAll(pressed)]
+        .filter((each) => each.offsetParent && !each.closest('.menu-sheet'));
     const boxes = shown.map((each) => [each, each.getBoundingClientRect()]);
     const found = [];
     for (const [a, p] of boxes) {

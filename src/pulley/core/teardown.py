@@ -12,6 +12,9 @@ DISPLAYS = ("edges", "shaded", "lines", "dashed")  # shaded with edges, shaded, 
 MARKS = ("brick", "straw", "moss", "sea", "plum")  # colour marks of step cards, by name
 
 
+STARTS = ("assembled", "exploded")  # how a film can start
+
+
 @dataclass(frozen=True)
 class Timing:
     """When a step plays: ``duration`` seconds from its ``start``, which is None for "when the one before ends", "with"
@@ -208,9 +211,9 @@ class Teardown:
 
     ``fits`` are pairs (a, b) of component paths that may overlap by design; ``gives`` are components that bend, with
     ``by`` how many mm; ``tolerance`` is how much deeper in mm than at its start a motion may let two penetrate each
-    other. Components in ``home``
-    stay where they belong, whatever step moves them. ``extra`` keeps what the file held and this
-    version does not know.
+    other. Components in ``home`` stay where they belong, whatever step moves them. ``begins`` is "assembled" or
+    "exploded", as films and pages for others start; empty for films assembled, pages exploded. ``extra`` keeps what the
+    file held and this version does not know.
     """
 
     name: str
@@ -232,6 +235,7 @@ class Teardown:
     bearings: Bearings = Bearings()
     hidden: tuple[str, ...] = ()
     home: tuple[str, ...] = ()
+    begins: str = ""
     source: dict[str, Any] = field(default_factory=dict)
     extra: dict[str, Any] = field(default_factory=dict, compare=False)
 

@@ -9,7 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from pulley.core.assembly import Assembly
-from pulley.core.camera import FOV, QUARTER, fitted, project
+from pulley.core.camera import FOV, QUARTER, fitted, opened, project
 from pulley.core.geometry.frames import Pose, Vector3, apply, triple, unit, view_frame
 from pulley.core.geometry.raster import cover
 from pulley.core.score.compose import Bar, Score, displacement_at
@@ -55,6 +55,7 @@ def _pixels(
     """How many pixels of each component are seen, and how many it would cover by itself; those that are
     ``together`` counted as one."""
     width, height = size
+    camera = opened(camera, size)
     grouped = {path for group in together for path in group}
     groups = [*together, *([path] for path in poses if path not in grouped)]
     depth = np.full((height, width), np.inf)

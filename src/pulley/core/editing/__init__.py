@@ -56,6 +56,7 @@ from pulley.core.editing.timing import (
     one_after_another,
     order_by_depth,
     scale_times,
+    set_begins,
     set_durations,
     set_start,
     set_total,

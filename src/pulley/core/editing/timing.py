@@ -9,7 +9,7 @@ from pulley.core.editing.steps import put_before
 from pulley.core.errors import PulleyError
 from pulley.core.quantities import DURATION_LIMIT
 from pulley.core.score.compose import Bar, bars, compose
-from pulley.core.teardown import Step, Teardown, Timing, find_step
+from pulley.core.teardown import STARTS, Step, Teardown, Timing, find_step
 from pulley.core.visibility import peels
 
 TICK = 0.1  # seconds to which a dragged bar snaps
@@ -147,6 +147,17 @@ def _plays_with(timed: Sequence[Bar], place: int, before: int) -> bool:
 
 def _snapped(seconds: float) -> float:
     return round(round(seconds / TICK) * TICK, 6)
+
+
+def set_begins(teardown: Teardown, start: str) -> Teardown:
+    """Let films and pages for others start assembled or exploded; as it comes when empty.
+
+    >>> set_begins(Teardown("Service"), "exploded").begins
+    'exploded'
+    """
+    if start not in ("", *STARTS):
+        raise PulleyError(f"A film starts {' or '.join(STARTS)}. Choose one of them.")
+    return replace(teardown, begins=start)
 
 
 def one_after_another(teardown: Teardown, ids: Iterable[str], together: bool) -> Teardown:

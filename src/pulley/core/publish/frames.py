@@ -39,7 +39,8 @@ class Take:
     def line(self) -> Timeline:
         """Which instant each frame shows."""
         self.film.check()
-        return timeline(self.score, self.film)
+        back = self.film.direction == "own" and self.teardown.begins == "exploded"
+        return timeline(self.score, replace(self.film, direction="collapse") if back else self.film)
 
     @cached_property
     def home(self) -> Camera:

@@ -21,7 +21,12 @@ LEAST, MOST, MOST_PICTURE = 64, 4096, 8192  # pixels of a side
 RATES = (24, 60)  # frames a second, from and to
 LONGEST = 1800.0  # seconds of a film
 LONGEST_LOOP = 60.0  # seconds of a GIF or WebP
-DIRECTIONS = {"explode": "Explode", "collapse": "Collapse", "both": "There and back", "return": "Back and there again"}
+DIRECTIONS = {"own": "As the teardown starts"} | {
+    "explode": "Explode",
+    "collapse": "Collapse",
+    "both": "There and back",
+    "return": "Back and there again",
+}
 CAPTIONS = {"burnt": "In the picture", "track": "As a subtitle track", "off": "None"}
 GROUNDS = {"paper": PAPER, "white": WHITE, "clear": None}
 CODECS = {"mp4": ("h264", "av1"), "webm": ("vp9", "av1"), "gif": ("gif",), "webp": ("webp",)}
@@ -37,6 +42,7 @@ class Film:
     Attributes
     ----------
     direction : one of `DIRECTIONS`
+        "own" is as the teardown starts (`Teardown.begins`): exploded when that says so, else assembled;
         "explode" starts assembled, "collapse" exploded; "both" goes there and back from assembled, "return" from
         exploded.
     steps : ids of the steps that it shows, all when empty
@@ -53,7 +59,7 @@ class Film:
     soft : whether corners and clefts are shaded softly
     """
 
-    direction: str = "explode"
+    direction: str = "own"
     steps: tuple[str, ...] = ()
     speed: float = 1.0
     hold: float = 0.0

@@ -116,7 +116,7 @@ def _legs(score: Score, film: Film, bars: Sequence[Bar]) -> list[tuple[float, fl
         ends = sorted({low, high, *(bar.end for bar in bars if low < bar.end < high)})
         forward += [(a, b, True) for a, b in pairwise(ends)]
     back = [(b, a, held) for a, b, held in reversed(forward)]
-    ways = {"explode": forward, "collapse": back, "both": forward + back, "return": back + forward}
+    ways = {"own": forward, "explode": forward, "collapse": back, "both": forward + back, "return": back + forward}
     return ways[film.direction]
 
 

@@ -41,7 +41,8 @@ LISTS: dict[str, type] = {"steps": Step, "cameras": Camera, "bundles": Bundle, "
 LISTS |= {"routes": Route, "orbits": Orbit, "tints": Tint}
 PLAIN = ("fits", "gives", "hidden", "home")  # lists that stand in the document as they are
 ALWAYS = {"steps", "cameras", "bundles", "fits", "hidden"}  # lists that are written even when there is nothing in them
-KNOWN = {"format", "version", "name", "units", "source", "tolerance", "trails", "look", "bearings", *LISTS, *PLAIN}
+KNOWN = {"format", "version", "name", "units", "source", "tolerance", "trails", "look", "bearings", "begins"}
+KNOWN |= {*LISTS, *PLAIN}
 
 
 def loads(text: str | bytes) -> Teardown:
@@ -94,7 +95,7 @@ def from_kept(document: dict[str, Any]) -> Teardown:
 def _from_checked(document: dict[str, Any]) -> Teardown:
     trails = document.get("trails", {})
     of_trails = {"shown", "of", *vars(TrailLine())}
-    given: dict[str, Any] = {name: document[name] for name in ("tolerance", "source") if name in document}
+    given: dict[str, Any] = {name: document[name] for name in ("tolerance", "source", "begins") if name in document}
     given |= {name: tuple(document.get(name, ())) for name in PLAIN}
     lists: dict[str, Any] = {
         name: tuple(_read(item, kind) for item in document.get(name, ())) for name, kind in LISTS.items()
@@ -131,6 +132,7 @@ def to_document(teardown: Teardown) -> dict[str, Any]:
         "tolerance": teardown.tolerance,
         **{name: values for name, values in lists.items() if values or name in ALWAYS},
         "trails": {**teardown.extra.get("trails", {}), **trails},
+        **({"begins": teardown.begins} if teardown.begins else {}),
         **({"look": _write(teardown.look)} if teardown.look != Look() else {}),
         **({"bearings": _write(teardown.bearings)} if teardown.bearings != Bearings() else {}),
         **{key: value for key, value in teardown.extra.items() if key != "trails"},

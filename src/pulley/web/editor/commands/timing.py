@@ -75,6 +75,13 @@ def together(sent: Sent, teardown: Teardown, assembly: Assembly) -> Changed:
     return Changed(editing.one_after_another(teardown, ids, joined), f"{labels_of(teardown, ids)} {how}")
 
 
+@command("begins")
+def begins(sent: Sent, teardown: Teardown, assembly: Assembly) -> Changed:
+    """Whether films and pages for others start assembled or exploded."""
+    start = sent.get("value", "")
+    return Changed(editing.set_begins(teardown, start), f"it starts {start or 'as it comes'}")
+
+
 @command("total-time")
 def total_time(sent: Sent, teardown: Teardown, assembly: Assembly) -> Changed:
     """The whole film made to last so many seconds."""

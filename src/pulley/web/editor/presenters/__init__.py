@@ -70,6 +70,7 @@ def context(
         "stretches": stretches(score),
         "orbits": orbit_lines(teardown),
         "total": plain(score.duration),
+        "starts": core.STARTS,
         "speeds": SPEEDS,
         "ticks": ticks(score.duration),
         "duration": score.duration,
