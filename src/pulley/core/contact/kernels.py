@@ -554,3 +554,40 @@ def straighten(  # noqa: C901
                 depth[top] = level + 1
                 top += 1
     return out[:kept, 0].copy(), out[:kept, 1].copy(), source[:kept].copy()
+
+
+@njit(cache=True, nogil=True)
+def farthest_reach(movers, rest, gap, near):  # noqa: ANN001, ANN201
+    """How far in mm beyond the rear of a mover what it lies among goes on, for the mover for which that is most.
+
+    What lies about a mover goes on as long as nothing leaves room for it, and twice the ``gap``, to stand free.
+
+    Parameters
+    ----------
+    movers, rest : (m, 2, 3), (n, 2, 3) float64
+        Bounds in a view frame whose w is the direction of travel.
+    gap : float
+        In mm.
+    near : float
+        What is no farther than so many mm across the travel lies about a mover.
+    """
+    farthest = 0.0
+    for i in range(len(movers)):
+        low, high = movers[i, 0], movers[i, 1]
+        place = np.empty(len(rest), np.int64)
+        count = 0
+        for k in range(len(rest)):
+            beside = rest[k, 1, 2] > low[2]
+            for axis in range(2):
+                beside &= rest[k, 0, axis] < high[axis] + near and rest[k, 1, axis] > low[axis] - near
+            if beside:
+                place[count] = k
+                count += 1
+        about = place[:count]
+        reach, room = low[2], high[2] - low[2] + 2 * gap
+        for k in about[np.argsort(rest[about, 0, 2])]:
+            if rest[k, 0, 2] - reach > room:
+                break
+            reach = max(reach, rest[k, 1, 2])
+        farthest = max(farthest, reach - low[2])
+    return farthest

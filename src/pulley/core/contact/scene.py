@@ -184,11 +184,41 @@ class Scene:
         moving[places] = True
         boxes = self.boxes_along(direction)
         best: Meeting | None = None
+        judged = set()  # what stands among others just as one before it did meets the same, equally far
         for mover in places.tolist():
             near, least = in_the_way(boxes, mover, moving, self.tolerance)
-            if len(near):
-                best = self._first_of(mover, near.tolist(), least, direction, best) or best
+            soon = near[least < best.travel] if best else near
+            setting = self.setting(mover, soon)
+            if len(soon) and (setting is None or setting not in judged):
+                judged.add(setting)
+                best = self._first_of(mover, soon.tolist(), least[: len(soon)], direction, best) or best
         return best
+
+    def setting(self, place: int, others: NDArray[np.intp]) -> tuple[Any, ...] | None:
+        """What a leaf among others (places) has in common with any that stands just so among its like: the same meshes,
+        turned alike, equally far from it. None where one of them is judged by its own name."""
+        if self._named and not self._named.isdisjoint((place, *others.tolist())):
+            return None
+        kinds, at = self._kinds
+        return int(kinds[place]), kinds[others].tobytes(), (np.round(at[others] - at[place], 6) + 0.0).tobytes()
+
+    @cached_property
+    def _kinds(self) -> tuple[NDArray[np.intp], NDArray[np.float64]]:
+        """A number for the mesh and the turn of each leaf (n,), and its origin (n, 3)."""
+        poses = np.array(list(self.poses.values())).reshape(-1, 4, 4)
+        turns = (np.round(poses[:, :3, :3], 9) + 0.0).reshape(len(poses), -1)
+        known: dict[tuple[str, bytes], int] = {}
+        kinds = [
+            known.setdefault((self.assembly.leaf(path).part.mesh.key, turn.tobytes()), len(known))
+            for path, turn in zip(self.paths, turns, strict=True)
+        ]
+        return np.array(kinds, np.intp), poses[:, :3, 3]
+
+    @cached_property
+    def _named(self) -> set[int]:
+        """Places of the leaves that a fit or a give names, or that started elsewhere."""
+        named = {path for pair in self.terms.fits for path in pair} | set(self.terms.gives) | set(self.start)
+        return {place for path, place in self._place.items() if path in named}
 
     def _first_of(
         self, mover: int, near: list[int], least: NDArray[np.float64], direction: Vector, best: Meeting | None

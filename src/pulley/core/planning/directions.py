@@ -51,12 +51,18 @@ def _round_axes(scene: Scene, movers: list[str]) -> Iterator[Vector]:
 
 def _contact_normals(scene: Scene, movers: list[str]) -> Iterator[Vector]:
     """Normals (3,) of the movers' planes that lie on a plane of something else, facing it."""
-    chosen = set(movers)
+    chosen, seen = set(movers), set()
     for path in movers:
-        mine = _planes(scene, path)
-        box = scene.boxes[scene.places([path])[0]]
+        own = int(scene.places([path])[0])
+        box = scene.boxes[own]
         near = (scene.boxes[:, 0] <= box[1] + scene.tolerance) & (scene.boxes[:, 1] >= box[0] - scene.tolerance)
-        for place in np.flatnonzero(near.all(1)):
+        about = np.flatnonzero(near.all(1))
+        setting = scene.setting(own, about)
+        if setting is not None and setting in seen:
+            continue
+        seen.add(setting)
+        mine = _planes(scene, path)
+        for place in about:
             other = scene.paths[place]
             if other in chosen or not len(mine):
                 continue

@@ -13,6 +13,7 @@ from pulley.core.planning.outward import Outward, common_axis, free_turn, outwar
 from pulley.core.planning.ways_out import WayOut, ways_out
 
 FEW = 12  # leaves; of a larger selection a turn, or two legs, is not looked for
+MANY = 60  # leaves; for a larger one it would take long to say anything
 LEAST_TURN = 15.0  # degrees that are worth saying
 FIRST_LEGS = 3  # ways that are free for a while from whose ends it is looked on
 
@@ -63,6 +64,8 @@ def otherwise(scene: Scene, members: Sequence[str], ways: Sequence[WayOut], pitc
         In mm.
     """
     leaves = list(scene.assembly.leaves_of(members))
+    if len(leaves) > MANY:
+        return Otherwise(None, None, None, (), None)
     few = len(leaves) <= FEW
     before, way = _held_by(scene, leaves, ways)
     return Otherwise(

@@ -5,8 +5,8 @@ from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 
 import numpy as np
-from numpy.typing import NDArray
 
+from pulley.core.contact.kernels import farthest_reach
 from pulley.core.contact.scene import Meeting, Scene
 from pulley.core.geometry.features import main_axis
 from pulley.core.geometry.frames import Vector, VectorLike, unit
@@ -135,23 +135,5 @@ def leaving_distance(scene: Scene, movers: list[str], direction: Vector, pitch: 
     boxes = scene.boxes_along(direction)
     chosen = np.isin(np.array(scene.paths, object), np.array(movers, object))
     rest, gap = boxes[~chosen], GAP_SHARE * scene.assembly.diagonal
-    reach = max(_reach(rest, low, high, gap) for low, high in boxes[chosen])
+    reach = farthest_reach(np.ascontiguousarray(boxes[chosen]), np.ascontiguousarray(rest), gap, NEAR)
     return max(pitch, math.ceil((reach + gap) / pitch - 1e-9) * pitch)
-
-
-def _reach(rest: NDArray[np.float64], low: Vector, high: Vector, gap: float) -> float:
-    """How far in mm beyond a leaf's rear what it lies among goes on; ``rest`` (n, 2, 3) bounds what stays."""
-    across = (rest[:, 0, :2] < high[:2] + NEAR) & (rest[:, 1, :2] > low[:2] - NEAR)
-    beside = across.all(1) & (rest[:, 1, 2] > low[2])
-    near = rest[beside]
-    return _contiguous_reach(near[:, 0, 2], near[:, 1, 2], low[2], high[2], gap) - low[2]
-
-
-def _contiguous_reach(lows: np.ndarray, highs: np.ndarray, start: float, front: float, gap: float) -> float:
-    """How far what lies around the selection goes on before there is room for it to stand free."""
-    reach, room = start, front - start + 2 * gap
-    for k in np.argsort(lows):
-        if lows[k] - reach > room:
-            break
-        reach = max(reach, float(highs[k]))
-    return reach
