@@ -19,13 +19,13 @@ from pulley.core.drawing.follow import take_over
 from pulley.core.drawing.labelling import label
 from pulley.core.drawing.layout import first_sheet
 from pulley.core.drawing.projection import KINDS, project_lines
-from pulley.core.geometry.rims import rims
 from pulley.core.drawing.threads import simplified, threads
 from pulley.core.drawing.turned import forget
 from pulley.core.formats import teardown as teardown_json
 from pulley.core.formats.step import read_step_kept
 from pulley.core.geometry.frames import Pose, translation
 from pulley.core.geometry.mesh import Mesh
+from pulley.core.geometry.rims import rims
 from pulley.core.score.compose import compose
 from pulley.core.store import Folder
 from pulley.core.teardown import Camera

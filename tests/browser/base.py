@@ -150,6 +150,8 @@ class BrowserCase(LiveServerTestCase):
 
     def select(self, name: str, fold: str = ""):
         """Select in the ledger and wait for the ways out."""
+        if not self.page.is_visible("#ledger"):
+            self.page.click("#side-open")
         if fold:
             self.page.click(f'[aria-label="Show what is in {fold}"]')
         self.page.click(f'#ledger .row-name:text-is("{name}")')

@@ -128,7 +128,7 @@ def _line(step: core.Step, unit: str) -> Line:
     motion, count = step.motion, len(step.members)
     way = direction_word(motion.direction) if isinstance(motion, Axial) else ""
     if way and step.spacing:
-        return Line(f"{count} {way}, each", "pitch", "Spacing", shown(step.spacing, unit), unit)
+        return Line(f"{count} {way} by", "pitch", "Spacing", shown(step.spacing, unit), unit)
     if "angle" in motion.quantities:
         return Line(f"{count} turned", "angle", "Angle", _typed(motion, unit)["angle"], "°")
     if "distance" in motion.quantities:

@@ -55,7 +55,10 @@ export function createViewing({ store, scene, selection, server, guide }) {
   }
 
   onClick(find("#editor"), {
-    "[data-camera]": (button) => stage.setView(store.state.cameras[button.dataset.camera]),
+    "[data-camera]": (button) => {
+      stage.setView(store.state.cameras[button.dataset.camera]);
+      button.closest("details.menu")?.removeAttribute("open"); // it lies on what is to be seen
+    },
     "[data-save-view]": (button) => server.edit("save-view", { view: view(), camera: button.dataset.saveView }),
     "[data-from]": (button) => stage.lookFrom(store.state.directions[button.dataset.from]),
     "[data-fit]": (button) => viewing.fit(button.dataset.fit),
