@@ -52,7 +52,7 @@ class RadialTests(TestCase):
         np.testing.assert_allclose(ends(self.cross, lifted)["east"], [10, 0, 0], atol=1e-12)
 
     def test_a_member_on_the_axis_is_named(self):
-        with self.assertRaisesRegex(PulleyError, "Step s1: members: “hub” lies on the axis"):
+        with self.assertRaisesRegex(PulleyError, "Step s1: hub lies on the axis"):
             travels(self.cross, radial(("east", "hub"), 10))
 
     def test_members_part_without_a_snag_and_meet_what_is_in_the_way(self):

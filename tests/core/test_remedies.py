@@ -146,8 +146,11 @@ class MatchTests(TestCase):
 
     def test_the_other_side(self):
         bolt = "nut-bolt-assembly_1/bolt_1"
-        (match,) = matches(read(AS1), axial((f"{BRACKETS[0]}/{bolt}",), UP, 22))
-        self.assertEqual((match.member, match.step.motion.direction), (f"{BRACKETS[1]}/{bolt}", UP))
+        found = {
+            m.member: m.step.motion.direction for m in matches(read(AS1), axial((f"{BRACKETS[0]}/{bolt}",), UP, 22))
+        }
+        self.assertEqual(found[f"{BRACKETS[1]}/{bolt}"], UP)
+        self.assertEqual(len(found), 5)  # so far, up to the rod, every bolt can go
         (nut,) = matches(read(AS1), axial(("as1/rod-assembly_1/nut_1",), LEFT, 50))
         self.assertEqual(
             (nut.member, nut.kind, nut.step.motion.direction), ("as1/rod-assembly_1/nut_2", "rotation", RIGHT)

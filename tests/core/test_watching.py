@@ -52,7 +52,8 @@ class TimingTests(TestCase):
         self.assertEqual(times(later), [(0, 1.5), (2.0, 3.5), (3.5, 5.0)])
         self.assertEqual(times(editing.drag_bar(later, "s2", 1.5)), times(self.plan))
         joined = editing.drag_bar(self.plan, "s2", 1.0)
-        self.assertEqual(times(joined), [(0, 1.5), (0, 1.5), (1.5, 3.0)])
+        self.assertEqual(times(joined), [(0, 1.5), (1.0, 2.5), (2.5, 4.0)])
+        self.assertEqual(times(editing.drag_bar(self.plan, "s2", 0.04)), [(0, 1.5), (0, 1.5), (1.5, 3.0)])
         self.assertEqual([s.id for s in editing.drag_bar(self.plan, "s3", 0.4).steps], ["s1", "s3", "s2"])
         self.assertEqual([s.id for s in editing.drag_bar(self.plan, "s1", 9.0).steps], ["s2", "s3", "s1"])
 

@@ -75,8 +75,8 @@ def matches(assembly: Assembly, step: Step, scene: Scene | None = None) -> tuple
     A match has the same part (or a subassembly of the same parts), and what surrounds it is congruent
     to what surrounds the member, under a ``rotation``, a ``mirror`` or a ``translation``; where the
     surroundings are one large part, it is enough that the same things stop both, equally far along
-    their ways; and where neither is stopped as far as the step goes, that alone is enough. The step is mapped by the
-    same isometry. In tree order, members of the step left out.
+    their ways; and among the same parts it is enough that neither is stopped as far as the step goes. The step is mapped
+    by the same isometry. In tree order, members of the step left out.
 
     Parameters
     ----------
@@ -100,7 +100,8 @@ def matches(assembly: Assembly, step: Step, scene: Scene | None = None) -> tuple
         for isometry in _isometries(scene, member, other.path):
             mapped = replace(step, members=(other.path,), motion=step.motion.bare().mapped(isometry))
             alike = _congruent(scene, member, other.path, isometry) or _stopped_alike(scene, step, mapped, isometry)
-            if alike or (_goes(scene, step) and _goes(scene, mapped)):
+            free = _goes(scene, step) and _goes(scene, mapped)
+            if alike or (free and _among_like(scene, member, other.path)):
                 found.append(Match(other.path, _kind(isometry), mapped))
                 break
     return tuple(found)
@@ -226,6 +227,12 @@ def _congruent(scene: Scene, a: str, b: str, isometry: Pose) -> bool:
             return False
         del left[hit]
     return True
+
+
+def _among_like(scene: Scene, a: str, b: str) -> bool:
+    """Whether two components stand among the same parts, wherever those are."""
+    here, there = ({part for part, _ in _surroundings(scene, path)} for path in (a, b))
+    return here == there
 
 
 def _goes(scene: Scene, step: Step) -> bool:

@@ -24,7 +24,7 @@ def step_card(assembly: Assembly, teardown: Teardown, number: int, size: tuple[i
     assembly : Assembly
     teardown : Teardown
     number : int
-        How many steps have been played, from 1.
+        How many steps have been played; none sets back before the first.
     size : width and height in pixels
     """
     return encoded(render(step_scene(assembly, teardown, number, size[0] / size[1]), size))
@@ -32,15 +32,15 @@ def step_card(assembly: Assembly, teardown: Teardown, number: int, size: tuple[i
 
 def step_scene(assembly: Assembly, teardown: Teardown, number: int, aspect: float) -> Scene:
     """What `step_card` draws."""
-    states = displacements(assembly, teardown)[number - 1 : number + 1]
-    before, after = (poses_at(assembly, state) for state in states)
-    step = teardown.steps[number - 1]
+    states = displacements(assembly, teardown)
+    before, after = (poses_at(assembly, states[k]) for k in (max(number - 1, 0), number))
     shown = [leaf for leaf in assembly.leaves if leaf.path not in set(teardown.hidden)]
-    moving = {path for path in assembly.leaves_of(step.members) if path in {leaf.path for leaf in shown}}
+    moving = set(assembly.leaves_of(teardown.steps[number - 1].members)) if number else set()
+    moving &= {leaf.path for leaf in shown}
     items = []
     for leaf in shown:
         own = leaf.colour or PLAIN
-        quiet = leaf.path not in moving
+        quiet = number > 0 and leaf.path not in moving
         items.append(Item(leaf, after[leaf.path], mixed(own, BACK, QUIET) if quiet else own, quiet=quiet))
     ways = [(_middle(assembly, path, before), _middle(assembly, path, after)) for path in sorted(moving)]
     close = [_corners(assembly, path, poses) for path in moving for poses in (before, after)]
@@ -52,7 +52,7 @@ def step_scene(assembly: Assembly, teardown: Teardown, number: int, aspect: floa
 
 def _camera(teardown: Teardown, number: int, close: Vector, everything: list[Vector], aspect: float) -> Camera:
     """From where the step is seen, else a quarter; as near as what moves, and `NEAR` of everything, let it be."""
-    wanted = teardown.steps[number - 1].view.camera
+    wanted = teardown.steps[number - 1].view.camera if number else None
     saved = next((camera for camera in teardown.cameras if camera.id == wanted), None)
     direction = np.subtract(saved.eye, saved.target) if saved else np.array(quarter(teardown))
     up = saved.up if saved else teardown.bearings.up
