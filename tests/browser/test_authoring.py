@@ -73,7 +73,7 @@ class SelectingTests(AuthoringCase):
         page.click("[data-side=front]")
         box = page.locator("#canvas").bounding_box()
         low = self.spot("Cam cleat/Cam", (0, 0, -0.4))
-        self.drag((box["x"] + 90, box["y"] + 20), (box["x"] + box["width"] - 20, low[1]), key="Shift")
+        self.drag((box["x"] + 68, box["y"] + 6), (box["x"] + box["width"] - 20, low[1]), key="Shift")
         self.ways()
         self.soon(
             self.assertEqual, lambda: {path.rpartition("/")[2] for path in self.paths()}, {"Cam", "Cam#2", "Top plate"}

@@ -7,6 +7,7 @@ from PIL import Image
 
 from pulley.core import teardown as core
 from pulley.core.motion import Axial
+from pulley.web.accounts.models import Preferences
 from pulley.web.editor import persistence, services
 from pulley.web.editor.models import Teardown
 from tests.browser.base import BrowserCase
@@ -339,8 +340,8 @@ class FirstWayTests(RoomCase):
         }
         for file, path in alike.items():
             with self.subTest(file.name):
+                Preferences.objects.update_or_create(user=self.user, defaults={"guide": 1})
                 self.brought(file, "Guided")
-                page.keyboard.press("Shift+G")
                 page.wait_for_selector("#guide [data-page='1']:visible")
                 box = page.locator("#canvas").bounding_box()
                 page.mouse.move(box["x"] + box["width"] / 2, box["y"] + 30)

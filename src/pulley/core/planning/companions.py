@@ -75,8 +75,8 @@ def matches(assembly: Assembly, step: Step, scene: Scene | None = None) -> tuple
     A match has the same part (or a subassembly of the same parts), and what surrounds it is congruent
     to what surrounds the member, under a ``rotation``, a ``mirror`` or a ``translation``; where the
     surroundings are one large part, it is enough that the same things stop both, equally far along
-    their ways; and among the same parts it is enough that neither is stopped as far as the step goes. The step is mapped
-    by the same isometry. In tree order, members of the step left out.
+    their ways; among the same parts it is enough that neither is stopped as far as the step goes. The
+    step is mapped by the same isometry. In tree order, members of the step left out.
 
     Parameters
     ----------

@@ -5,8 +5,9 @@ import { begun } from "../underway.js";
 /** `onTurned()` hears of each time the view was turned. */
 export function wireTurning(stage, onTurned) {
   let forget = () => {};
+  let before = stage.view();
   stage.heed("start", () => {
-    const before = stage.view();
+    before = stage.view();
     forget = begun(() => {
       stage.letTurn(false); // until the pointer is let go
       stage.setView(before);
@@ -14,7 +15,8 @@ export function wireTurning(stage, onTurned) {
   });
   stage.heed("end", () => {
     forget();
-    if (stage.turns()) onTurned();
+    const moved = stage.view().eye.some((v, k) => Math.abs(v - before.eye[k]) > 1e-6); // a click turns nothing
+    if (stage.turns() && moved) onTurned();
     stage.letTurn(true);
   });
 }
