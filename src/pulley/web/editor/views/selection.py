@@ -164,7 +164,10 @@ def _instead(assembly: Assembly, found: Otherwise, unit: str) -> list[dict[str, 
     offers = []
     if found.outward:
         far = f"{shown(found.outward.suggested, unit)} {unit}"
-        offers.append({"sentence": f"Outward, each its own way, {far}", "kind": "outward"})
+        moving = [member for member, direction in found.outward.directions.items() if direction]
+        axis, members = json.dumps(asdict(found.outward.axis)), json.dumps(moving)
+        words = f"Outward, each its own way, {far}"
+        offers.append({"sentence": words, "about": axis, "moving": members, "distance": str(found.outward.suggested)})
     if found.turning:
         free = "all round" if found.turning.free is None else f"{found.turning.free:.0f}°"
         offers.append({"sentence": f"Turn it: free {free}", "kind": "turn"})

@@ -182,6 +182,7 @@ export function createWays({ store, stage, player, selection, server, choosing, 
   ways.makeFrom = (button) => {
     const { make: kind, direction, distance, angle } = button.dataset;
     if (kind === "straight" && /[,;].*[,;]/.test(typed())) return make("move", { typed: typed() });
+    if (button.dataset.about) return make("outward", { axis: button.dataset.about, members: button.dataset.moving, distance, typed: typed() });
     if (button.dataset.waypoints) return make("path", { waypoints: button.dataset.waypoints });
     if (kind === "turn") return make("turn", turnTyped(angle));
     if (kind === "path") return addLeg(JSON.parse(direction), distance, typed());
