@@ -97,7 +97,7 @@ def _turning(scene: Scene, members: Sequence[str]) -> Turning | None:
 
 def _two_legs(scene: Scene, leaves: list[str], ways: Sequence[WayOut], pitch: float) -> TwoLegs | None:
     """The first of the ways that are free for a while from whose end another one clears the selection."""
-    for first in [way for way in ways if way.suggested > 0][:FIRST_LEGS]:
+    for first in [way for way in ways if way.opens][:FIRST_LEGS]:
         shift = np.array(first.direction) * first.suggested
         moved = translation(shift)
         there = replace(scene, poses={p: moved @ pose if p in leaves else pose for p, pose in scene.poses.items()})

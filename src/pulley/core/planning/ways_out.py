@@ -18,6 +18,7 @@ GAP_SHARE = 0.06  # of the assembly's diagonal, left between what came off and w
 
 NEAR = 1.0  # mm across the travel; what is no farther from the selection lies about it
 ASIDE, DOWNWARD = 1.0, 2.0  # gaps by which a way may be longer and still be taken rather than one aside, or downward
+PLAY = 0.03  # of the way that clears it: less is no way out
 UPRIGHT = 0.7  # cosine; nearer to up than this is up
 UP = (0.0, 0.0, 1.0)
 
@@ -41,6 +42,11 @@ class WayOut:
     def clears(self) -> bool:
         """Whether a step this way takes the selection clear of what it lies among, stopped later or never."""
         return self.free is None or self.free >= self.leave > 0
+
+    @property
+    def opens(self) -> bool:
+        """Whether it is free for more than the play that things have anyway."""
+        return self.free is None or (self.suggested > 0 and self.free >= PLAY * self.leave)
 
     def goes(self, distance: float) -> bool:
         """Whether it is free for a distance in mm."""
@@ -75,7 +81,7 @@ def ways_out(scene: Scene, movers: Iterable[str], pitch: float = PITCH, up: Vect
             rise = float(upward @ way.direction)
             effort = 0.0 if rise > UPRIGHT else DOWNWARD if rise < -UPRIGHT else ASIDE
             return 0, aside, way.leave + effort * gap
-        return (1 if way.suggested > 0 else 2), False, -(way.free or 0.0)
+        return (1 if way.opens else 2), False, -(way.free or 0.0)
 
     return sorted(ways, key=worth)
 

@@ -152,7 +152,7 @@ def _straight(about: _About, sent: Sent, snap: float) -> dict[str, Any]:
     else_ = None if clearing else otherwise(scene, about.members, found, snap)
     return {
         "ways": [_way(assembly, way, name) for way in found],
-        "rails": json.dumps([asdict(way) | {"stop": _stop(way)} for way in found]),
+        "rails": json.dumps([asdict(way) | {"stop": _stop(way), "state": _state(way)} for way in found]),
         "pointed": bool(sent.get("direction")),
         "tight": not clearing,
         "instead": _instead(assembly, else_, name) if else_ else [],
@@ -277,6 +277,11 @@ def _stop(way: WayOut) -> float | None:
     return None if way.free is None else round_down(way.free, 0.1)
 
 
+def _state(way: WayOut) -> str:
+    """Whether a way takes the selection clear, is free for a while, or blocked."""
+    return "clear" if way.free is None or way.clears else "free" if way.opens else "blocked"
+
+
 def _way(assembly: Assembly, way: WayOut, unit: str) -> dict[str, Any]:
     return {
         "way": way,
@@ -284,7 +289,7 @@ def _way(assembly: Assembly, way: WayOut, unit: str) -> dict[str, Any]:
         "blocker": _name(assembly, way.blocker) if way.blocker else "",
         "direction": json.dumps(way.direction),
         "free": "clear" if way.free is None else measured(way.free, unit),
-        "state": "clear" if way.free is None else "free" if way.suggested > 0 else "blocked",
+        "state": _state(way),
         "odd": describe.odd_angle(Axial(way.direction, 1.0)),
     }
 
