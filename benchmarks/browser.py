@@ -46,7 +46,7 @@ def run() -> None:
         browser = playwright.chromium.launch(executable_path=CHROMIUM, args=FLAGS)
         page = browser.new_page(viewport={"width": 1280, "height": 800})
         # the column with the parts open, as whoever works from it leaves it
-        page.add_init_script("localStorage.setItem('pulley.room', '{\"pinned\": true, \"chart\": \"open\"}')")
+        page.add_init_script('localStorage.setItem(\'pulley.room\', \'{"pinned": true, "chart": "open"}\')')
         opened = [bring_in(page, address) for _ in range(3)]
         print(
             f"from choosing as1-oc-214.stp to the editor showing it: median {statistics.median(opened):.1f} s "
