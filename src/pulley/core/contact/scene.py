@@ -20,6 +20,8 @@ from pulley.core.geometry.frames import Pose, Vector, unit, view_frame
 from pulley.core.geometry.mesh import Mesh
 from pulley.core.motion.travel import Screw
 
+FEW = 8  # leaves; of more it pays to look which stand alike
+
 
 @dataclass(frozen=True)
 class Meeting:
@@ -188,7 +190,7 @@ class Scene:
         for mover in places.tolist():
             near, least = in_the_way(boxes, mover, moving, self.tolerance)
             soon = near[least < best.travel] if best else near
-            setting = self.setting(mover, soon)
+            setting = self.setting(mover, soon) if len(places) > FEW else None
             if len(soon) and (setting is None or setting not in judged):
                 judged.add(setting)
                 best = self._first_of(mover, soon.tolist(), least[: len(soon)], direction, best) or best

@@ -5,7 +5,7 @@ from collections.abc import Iterable, Iterator
 import numpy as np
 from numpy.typing import NDArray
 
-from pulley.core.contact.scene import Scene
+from pulley.core.contact.scene import FEW, Scene
 from pulley.core.geometry.directions import AXES
 from pulley.core.geometry.frames import Vector, apply
 from pulley.core.geometry.symmetry import inertia_axis
@@ -57,7 +57,7 @@ def _contact_normals(scene: Scene, movers: list[str]) -> Iterator[Vector]:
         box = scene.boxes[own]
         near = (scene.boxes[:, 0] <= box[1] + scene.tolerance) & (scene.boxes[:, 1] >= box[0] - scene.tolerance)
         about = np.flatnonzero(near.all(1))
-        setting = scene.setting(own, about)
+        setting = scene.setting(own, about) if len(movers) > FEW else None
         if setting is not None and setting in seen:
             continue
         seen.add(setting)
