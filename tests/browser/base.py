@@ -14,7 +14,7 @@ from django.contrib.auth import get_user_model
 from django.core.management import call_command
 from django.db import connection
 from django.test import LiveServerTestCase
-from playwright.sync_api import Browser, Page, sync_playwright
+from playwright.sync_api import Browser, Page, expect, sync_playwright
 
 from pulley.core import teardown as core
 from pulley.web.accounts.models import Preferences
@@ -30,6 +30,7 @@ from tests.workers import Beside
 PATIENCE = int(os.environ.get("PULLEY_PATIENCE", "120000"))
 # the room as somebody left it who had everything open: what the tests are about can be seen and pressed
 ROOM = '{"pinned": true, "chart": "open", "topics": ["time", "view", "trail", "note"], "follow": false}'
+expect.set_options(timeout=PATIENCE)
 AXE = ROOT / "node_modules/axe-core/axe.min.js"
 # once what is seen of the page's changes has reached its end: half-way through a transition colours are none of its own
 SETTLED = """async () => {

@@ -251,13 +251,14 @@ class EditorTests(BrowserCase):
                 np.testing.assert_allclose(self.displacement(path), wanted, atol=1e-9)
 
     def test_pausing_and_there_and_back(self):
-        self.open_editor(axial((ROD,), RIGHT, 200))
+        self.open_editor(changed(axial((ROD,), RIGHT, 200), duration=30.0))  # long enough to be stopped in
         page = self.page
         page.click("#both")
         page.wait_for_selector('#canvas[data-playing="1"]')
         page.click("#pause")
         self.at_rest()
         self.soon(self.assertGreater, lambda: self.offset(ROD)[0], 0)
+        page.evaluate("window.pulley.player.speed = 20")
         page.click("#both")
         page.wait_for_selector('#canvas[data-playing="-1"]')
         self.at_rest()
