@@ -67,7 +67,7 @@ function outlineGeometry(geometry) {
   for (let k = 0; k < pairs.length; k += 4) {
     const [a, b] = [pairs[k + 2] * 3, pairs[k + 3] * 3];
     const cosine = normals[a] * normals[b] + normals[a + 1] * normals[b + 1] + normals[a + 2] * normals[b + 2];
-    if (cosine < FLAT) kept.push(k);
+    if (cosine < FLAT && !isHollow(points, corners, normals, pairs, k)) kept.push(k);
   }
   if (!kept.length) return null;
   const [ends, here, there] = [new Float32Array(kept.length * 6), new Float32Array(kept.length * 6), new Float32Array(kept.length * 6)];
@@ -83,6 +83,14 @@ function outlineGeometry(geometry) {
   for (const [name, values] of Object.entries({ position: ends, here, there })) made.setAttribute(name, new THREE.BufferAttribute(values, 3));
   made.boundingSphere = geometry.boundingSphere;
   return made;
+}
+
+/** Whether the surface is bent inward at an edge: an outline there lies behind the surface itself, and is never seen. */
+function isHollow(points, corners, normals, pairs, k) {
+  const [a, b, one, other] = [pairs[k], pairs[k + 1], pairs[k + 2] * 3, pairs[k + 3] * 3];
+  const far = [0, 1, 2].map((corner) => corners[other + corner]).find((corner) => corner !== a && corner !== b) ?? a;
+  const [p, q] = [far * 3, a * 3];
+  return normals[one] * (points[p] - points[q]) + normals[one + 1] * (points[p + 1] - points[q + 1]) + normals[one + 2] * (points[p + 2] - points[q + 2]) > 0;
 }
 
 /** A table of whole numbers under keys of one or more numbers: open addressing, half full at most. */
