@@ -414,8 +414,11 @@ class FirstWayTests(RoomCase):
         page.wait_for_selector("#canvas[data-ways=shown]")
         page.keyboard.press("Shift+2")
         page.wait_for_selector(".ways-inner[data-kind=fan]")
+        asked = []
+        page.on("request", lambda request: "/ways-out" in request.url and asked.append(request.url))
         page.click("#ways .way.clear-text >> nth=0")
         self.changed()
+        self.assertEqual(asked, [])  # a click on a way makes the step, and asks for nothing else
         self.assertEqual(page.locator("#card-s1 .snag-text").count(), 0)
         page.wait_for_selector("#step-summary >> text=clear")  # what was offered as clear is clear
         count = row.history.count()

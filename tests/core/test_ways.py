@@ -10,6 +10,8 @@ from pulley.core import crossings, describe, editing
 from pulley.core.camera import fitted, opened, project, tightened
 from pulley.core.contact.check import check
 from pulley.core.contact.scene import home_scene
+from pulley.core.errors import PulleyError
+from pulley.core.formats import teardown as teardown_json
 from pulley.core.motion import Axial, Axis, Fan, Path
 from pulley.core.planning.companions import matches
 from pulley.core.planning.measuring import measure
@@ -20,11 +22,13 @@ from pulley.core.planning.scenes import scene_after
 from pulley.core.planning.stacking import fan_layers, fan_step
 from pulley.core.planning.trial import trial
 from pulley.core.planning.ways_out import best_for, ways_out
+from pulley.core.publish.frames import Take
+from pulley.core.publish.settings import Film
 from pulley.core.quantities import PITCH
 from pulley.core.render.outlines import outlines
 from pulley.core.render.scene import plain_scene
 from pulley.core.score.compose import bars, compose
-from pulley.core.teardown import Camera, Step, Teardown
+from pulley.core.teardown import STARTS, Camera, Step, Teardown
 from tests.scenes import AS1, DEMO, DOWN, RIGHT, ROOT, UP, axial, boxes, read, teardown, tower
 
 BOLT = "as1/l-bracket-assembly_1/nut-bolt-assembly_1/bolt_1"
@@ -233,6 +237,17 @@ class TimingTests(TestCase):
         self.assertEqual(editing.drag_bar(plan, "s2", 0.9).steps[1].timing.later, 0.9)
         twice = editing.scale_times(editing.drag_bar(plan, "s2", 0.9), 2.0)
         self.assertEqual([bar.start for bar in bars(twice.steps)], [0.0, 1.8])
+
+
+class StartTests(TestCase):
+    def test_a_film_starts_as_the_teardown_says(self):
+        plan = teardown(axial(("lid",), UP, 60))
+        ways = {start: Take(tower(), editing.set_begins(plan, start), Film()).line.spans for start in STARTS}
+        self.assertEqual([(spans[0].start, spans[-1].end) for spans in ways.values()], [(0.0, 1.5), (1.5, 0.0)])
+        kept = teardown_json.loads(teardown_json.dumps(editing.set_begins(plan, "exploded")))
+        self.assertEqual(kept.begins, "exploded")
+        with self.assertRaisesRegex(PulleyError, "assembled or exploded"):
+            editing.set_begins(plan, "sideways")
 
 
 class ViewTests(TestCase):

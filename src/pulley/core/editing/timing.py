@@ -150,12 +150,12 @@ def _snapped(seconds: float) -> float:
 
 
 def set_begins(teardown: Teardown, start: str) -> Teardown:
-    """Let films and pages for others start assembled or exploded; as it comes when empty.
+    """Let films and pages for others start assembled or exploded.
 
     >>> set_begins(Teardown("Service"), "exploded").begins
     'exploded'
     """
-    if start not in ("", *STARTS):
+    if start not in STARTS:
         raise PulleyError(f"A film starts {' or '.join(STARTS)}. Choose one of them.")
     return replace(teardown, begins=start)
 

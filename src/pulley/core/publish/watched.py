@@ -26,6 +26,6 @@ def seen(assembly: Assembly, teardown: Teardown, score: Score) -> dict[str, Any]
         "hidden": teardown.hidden,
         "cameras": [asdict(camera) for camera in teardown.cameras],
         "home": home and asdict(home),
-        "begins": teardown.begins or "exploded",
+        "begins": teardown.begins,
         "fitting": {"direction": visibility.quarter(teardown), "margin": MARGIN, "fov": FOV},
     }

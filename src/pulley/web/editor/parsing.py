@@ -36,11 +36,8 @@ def paths_sent(sent: Sent, key: str = "members") -> list[str]:
 
 def without_still(sent: Sent, assembly: Assembly, members: tuple[str, ...]) -> tuple[str, ...]:
     """Members less the components that the page says are held still; all of them where nothing else would be left."""
-    still = (
-        set(assembly.leaves_of(editing.known_members(assembly, paths_sent(sent, "still"))))
-        if sent.get("still", "[]") != "[]"
-        else set()
-    )
+    held = paths_sent(sent, "still") if sent.get("still") else []
+    still = set(assembly.leaves_of(editing.known_members(assembly, held))) if held else set[str]()
     leaves = assembly.leaves_of(members)
     if still.isdisjoint(leaves) or still.issuperset(leaves):
         return members
@@ -189,9 +186,9 @@ def is_back(sent: Sent) -> bool:
 
 
 def distance_sent(sent: Sent) -> float:
-    """The distance in mm for a new step: what was typed, without its sign, else what the page suggests."""
+    """The distance in mm for a new step: what was typed, else what the page suggests."""
     if sent.get("typed", "").strip():
-        return parse_distance(sent["typed"].strip().lstrip("-−") if is_back(sent) else sent["typed"], unit_sent(sent))
+        return parse_distance(sent["typed"], unit_sent(sent))
     return parse_distance(sent.get("distance", ""))
 
 

@@ -16,6 +16,7 @@ from pulley.core.formats.teardown.upgrade import VERSION, upgraded
 from pulley.core.geometry.frames import triple, unit
 from pulley.core.motion import KINDS
 from pulley.core.teardown import (
+    STARTS,
     Bearings,
     Bundle,
     Camera,
@@ -132,7 +133,7 @@ def to_document(teardown: Teardown) -> dict[str, Any]:
         "tolerance": teardown.tolerance,
         **{name: values for name, values in lists.items() if values or name in ALWAYS},
         "trails": {**teardown.extra.get("trails", {}), **trails},
-        **({"begins": teardown.begins} if teardown.begins else {}),
+        **({"begins": teardown.begins} if teardown.begins != STARTS[0] else {}),
         **({"look": _write(teardown.look)} if teardown.look != Look() else {}),
         **({"bearings": _write(teardown.bearings)} if teardown.bearings != Bearings() else {}),
         **{key: value for key, value in teardown.extra.items() if key != "trails"},

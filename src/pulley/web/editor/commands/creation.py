@@ -45,7 +45,8 @@ from pulley.web.editor.services import Changed
 @command("add")
 def add(sent: Sent, teardown: Teardown, assembly: Assembly) -> Changed:
     """A step along a direction; where none was pressed, along the best that is free for the distance typed."""
-    distance, members, place = distance_sent(sent), paths_sent(sent), whole(sent.get("after"))
+    plain_sent = {**sent, "typed": sent["typed"].strip().lstrip("-−")} if is_back(sent) else sent
+    distance, members, place = distance_sent(plain_sent), paths_sent(sent), whole(sent.get("after"))
     along = _best(sent, teardown, assembly, distance) if sent.get("pick") else direction_sent(sent, "direction")
     direction = reversed_vector(along) if is_back(sent) else along
     after, step = editing.add_step(teardown, assembly, members, direction, distance, place)

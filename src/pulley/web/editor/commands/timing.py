@@ -79,7 +79,7 @@ def together(sent: Sent, teardown: Teardown, assembly: Assembly) -> Changed:
 def begins(sent: Sent, teardown: Teardown, assembly: Assembly) -> Changed:
     """Whether films and pages for others start assembled or exploded."""
     start = sent.get("value", "")
-    return Changed(editing.set_begins(teardown, start), f"it starts {start or 'as it comes'}")
+    return Changed(editing.set_begins(teardown, start), f"it starts {start}")
 
 
 @command("total-time")

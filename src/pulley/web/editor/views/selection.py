@@ -4,7 +4,6 @@ import json
 import uuid
 from collections.abc import Sequence
 from dataclasses import asdict, dataclass, replace
-from operator import itemgetter
 from typing import Any
 
 import numpy as np
@@ -192,18 +191,20 @@ def _fan(about: _About, sent: Sent, snap: float) -> dict[str, Any]:
         pointed = unit(np.array(direction_sent(sent, "direction")))
         found = [way_out(about.scene, list(assembly.leaves_of(members)), pointed, snap), *found]
     spacing = max(snap, round_down(0.06 * assembly.diagonal, snap))
-    lines, rails = [], []
+    offered = []
     for way in found:
         layers = fan_layers(about.scene, members, way.direction)
         step = fan_step(layers, way.direction, spacing) if layers else None
-        snags = trial(assembly, about.teardown, step, about.after) if step else ()
-        lines.append((bool(snags), way, snags))
-        rails.append((bool(snags), asdict(way) | {"stop": None, "layers": layers, "free": 0.0 if snags else None}))
-    lines.sort(key=itemgetter(0))
-    rails.sort(key=itemgetter(0))
+        offered.append((way, layers, trial(assembly, about.teardown, step, about.after) if step else ()))
+    offered.sort(key=lambda offer: bool(offer[2]))
+    lines = [_fanned(assembly, way, snags, name) for way, _, snags in offered]
+    rails = [
+        asdict(line["way"]) | {"stop": None, "layers": layers, "state": line["state"]}
+        for line, (_, layers, _) in zip(lines, offered, strict=True)
+    ]
     return {
-        "ways": [_fanned(assembly, way, snags, name) for _, way, snags in lines],
-        "rails": json.dumps([rail for _, rail in rails]),
+        "ways": lines,
+        "rails": json.dumps(rails),
         "moving": json.dumps(members),
         "spacing": spacing,
         "spacing_shown": shown(spacing, name),
@@ -237,6 +238,7 @@ def _outward(about: _About, sent: Sent, snap: float) -> dict[str, Any]:
     rays = [
         {"axis": f"ray-{k}", "word": "Outward", "direction": direction, "free": out.free, "suggested": out.suggested}
         | {"stop": None if out.free is None else round_down(out.free, 0.1), "only": [member]}
+        | {"state": "clear" if out.free is None else "blocked"}
         for k, (member, direction) in enumerate(out.directions.items())
         if direction
     ]

@@ -44,7 +44,7 @@ export function createRails(svg, stage, { onMove, onDone, words }) {
       group.append(element);
       return element;
     };
-    const line = part("path", `rail ${way.state === "free" ? "free" : way.free === null || way.state === "clear" ? "clear" : "stopped"}`);
+    const line = part("path", `rail ${way.state}`);
     const grip = part("line", "rail-grip");
     const ruler = part("path", "rail-ruler");
     const label = part("text", "rail-label");

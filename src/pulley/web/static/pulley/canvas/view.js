@@ -20,6 +20,7 @@ export function addView(stage) {
   let coming = { left: 0, right: 0 };
   let framed = { aspect: FRAMED, tall: tangent(FOV) }; // what the view is for: width over height, half its height at 1 from the eye
   let area = { x: 0, y: 0, wide: 1, tall: 1 };
+  let places = [area]; // `areas()` as they were when the room changed last
   let margin = 1; // of the tightest fit
 
   stage.camera = perspective;
@@ -89,15 +90,19 @@ export function addView(stage) {
   /** What may come to lie on the canvas from its sides, in pixels: the model keeps clear of it. */
   stage.keepFree = (sides) => {
     coming = { left: 0, right: 0, ...sides };
-    arrange();
+    measure();
   };
 
   /** How large a rectangle of a width over height becomes in an area. */
   const scaleIn = ({ wide, tall }, aspect) => Math.min(wide / aspect, tall);
 
+  function measure() {
+    places = areas();
+    arrange();
+  }
+
   /** Show `framed`, the rectangle that the view is for, as large as there is room. */
   function arrange() {
-    const places = areas();
     area = places.reduce((best, each) => (scaleIn(each, framed.aspect) > scaleIn(best, framed.aspect) + 1e-6 ? each : best));
     perspective.fov = degrees(Math.min((framed.tall * height) / scaleIn(area, framed.aspect), MOST));
     for (const camera of [perspective, parallel]) camera.setViewOffset(width, height, -area.x, -area.y, width, height);
@@ -124,7 +129,7 @@ export function addView(stage) {
   stage.setSize = (wide, tall) => {
     [width, height] = [Math.max(wide, 1), Math.max(tall, 1)];
     perspective.aspect = width / height;
-    arrange();
+    measure();
   };
 
   function setParallelFrame() {
@@ -166,7 +171,7 @@ export function addView(stage) {
       const aside = Math.max(Math.abs(arm.dot(up)), Math.abs(arm.dot(right)) / aspect) / tangent(angle);
       return (stage.camera.isPerspectiveCamera ? arm.dot(back) : 0) + margin * aside;
     }));
-    const aspects = areas().map(({ wide, tall }) => wide / tall);
+    const aspects = places.map(({ wide, tall }) => wide / tall);
     const aspect = aspects.reduce((best, each) => (needed(each) < needed(best) - 1e-9 ? each : best));
     const eye = target.clone().addScaledVector(back, needed(aspect));
     return { ...stage.view(), eye: eye.toArray(), target: target.toArray(), fov: angle, aspect };

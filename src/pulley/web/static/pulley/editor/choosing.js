@@ -2,6 +2,8 @@
 
 import { find, onClick, targetOf } from "../dom.js";
 import { say } from "../page.js";
+import { remember } from "./remembered.js";
+import { heldName } from "./store.js";
 
 export function createChoosing({ store, stage, player, selection, server }) {
   let pointer = null;
@@ -12,7 +14,6 @@ export function createChoosing({ store, stage, player, selection, server }) {
   const partOf = (path) => stage.items.get(path)?.object.userData.part;
 
   const choosing = { members };
-  const key = `pulley.still ${find("#editor").dataset.atState}`; // held by whoever works here: nothing of the teardown
 
   const isStill = (path) => store.still.some((held) => path === held || path.startsWith(`${held}/`));
 
@@ -65,9 +66,7 @@ export function createChoosing({ store, stage, player, selection, server }) {
   choosing.holdStill = () => {
     const chosen = selection.paths();
     store.still = chosen.length && chosen.every(isStill) ? store.still.filter((path) => !chosen.includes(path)) : chosen;
-    try {
-      localStorage.setItem(key, JSON.stringify(store.still));
-    } catch { /* then it is held as long as the page is */ }
+    remember(heldName(), store.still);
     markStill();
     say(store.still.length ? "Held still: fans, Select everything and Bring along leave it where it is." : "Nothing is held still any more.");
   };

@@ -46,5 +46,5 @@ export function createFollowing({ store, stage, player, room }) {
     return Object.keys(tracks).filter((path) => JSON.stringify(tracks[path]) !== JSON.stringify(were[path]));
   }
   store.on("changed", ({ before }) => before && show(moved(before)));
-  return { easeTo, atAnEnd: () => !player.score.shots.length && room.follows() && easeTo(stage.fitted(stage.corners())) };
+  return { atAnEnd: () => !player.score.shots.length && room.follows() && easeTo(stage.fitted(stage.corners())) };
 }

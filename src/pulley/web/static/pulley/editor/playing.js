@@ -5,12 +5,7 @@ import { wirePlayback } from "../play/playback.js";
 
 /** `before()` is told ahead of everything that shows another instant. */
 export function createPlaying({ store, player, server, before, atAnEnd }) {
-  const wired = wirePlayback(player, before);
-
-  function go(where) {
-    wired(where);
-    if (where === "start" || where === "end") atAnEnd();
-  }
+  const go = wirePlayback(player, before, (where) => (where === "start" || where === "end") && atAnEnd());
 
   function jump(time) {
     before();

@@ -3,31 +3,20 @@
 
 import { find, onClick } from "../dom.js";
 import { follow } from "../underway.js";
+import { recall, remember } from "./remembered.js";
 
-const KEY = "pulley.room";
 const DRAG = 60; // pixels that the column is dragged, at least, to go to the other edge
-
-/** What was remembered of the room; nothing where the browser keeps nothing. */
-function remembered() {
-  try {
-    return JSON.parse(localStorage.getItem(KEY) ?? "{}");
-  } catch {
-    return {};
-  }
-}
 
 /** The room in `editor`; `asks()` says whether something selected, or looked for, has to be shown in the column. */
 export function createRoom(stage, editor, asks) {
   const { dataset } = editor;
   const wide = matchMedia("(min-width: 1500px)");
-  const kept = { left: "open", hand: "right", chart: "slim", topics: [], follow: true, pinned: false, folded: false, ...remembered() };
+  const kept = { left: "open", hand: "right", chart: "slim", topics: [], follow: true, pinned: false, folded: false, ...recall("room", {}) };
   let waved = false; // the column was folded while what is selected now is
 
   function keep(news) {
     Object.assign(kept, news);
-    try {
-      localStorage.setItem(KEY, JSON.stringify(kept));
-    } catch { /* then it is as long as the page is */ }
+    remember("room", kept);
     arrange();
   }
 
@@ -42,7 +31,6 @@ export function createRoom(stage, editor, asks) {
     find("#side-open").setAttribute("aria-expanded", String(open));
     find("#chart-open").setAttribute("aria-expanded", String(kept.chart === "open"));
     find("#follow")?.setAttribute("aria-pressed", String(kept.follow));
-    editor.style.setProperty("--foot", `${find("#bottom").offsetHeight}px`);
     stage.keepFree(docked() ? {} : { [kept.hand]: find("#side").offsetWidth || Number.parseInt(getComputedStyle(editor).getPropertyValue("--side"), 10) });
   }
 

@@ -1,17 +1,12 @@
 // What the editor knows of the teardown, as the server last said it; and who wants to hear when that changes.
 
 import { find } from "../dom.js";
+import { recall } from "./remembered.js";
+
+/** By which name the browser remembers what is held still in this teardown: it belongs to whoever works here. */
+export const heldName = () => `still ${find("#editor").dataset.atState}`;
 
 const UNITS = { mm: 1, cm: 10, in: 25.4 };
-
-/** What is held still in this teardown, as this browser remembers it. */
-function held() {
-  try {
-    return JSON.parse(localStorage.getItem(`pulley.still ${find("#editor").dataset.atState}`) ?? "[]");
-  } catch {
-    return [];
-  }
-}
 
 /**
  * `take()` reads what the server has drawn into the page. Then is heard, in this order: `changed` when the teardown or
@@ -19,7 +14,7 @@ function held() {
  */
 export function createStore() {
   const heard = { changed: [], opened: [], drawn: [] };
-  const store = { state: null, open: "", snags: {}, crossings: [], still: held() };
+  const store = { state: null, open: "", snags: {}, crossings: [], still: recall(heldName(), []) };
   let text = "";
 
   store.on = (name, act) => heard[name].push(act);

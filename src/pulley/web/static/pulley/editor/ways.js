@@ -212,7 +212,7 @@ export function createWays({ store, stage, player, selection, server, choosing, 
   });
   onClick(box, {
     "#close-ways": () => selection.choose([]),
-    "[data-kind]": (button) => ways.setKind(button.dataset.kind),
+    "button[data-kind]": (button) => ways.setKind(button.dataset.kind),
     ".way:not([data-kind], [data-take])": (button) => ways.makeFrom(button),
     "[data-take]": (button) => selection.choose(JSON.parse(button.dataset.take)),
     "#make-path": () => make("path", {}),

@@ -23,11 +23,12 @@ export function showInstant(player, time) {
   dataset.trails = String(player.trailPieces ?? 0);
 }
 
-/** Wire the controls; `before()` is told ahead of every use. The returned function goes to the start, the end, on or back. */
-export function wirePlayback(player, before = () => {}) {
+/** Wire the controls; `before()` is told ahead of every use, `after(where)` of having gone somewhere. The returned function goes to the start, the end, on or back. */
+export function wirePlayback(player, before = () => {}, after = /** @param {string} where */ (where) => void where) {
   const go = (where) => {
     before();
     player.go(where);
+    after(where);
   };
   for (const [id, act] of [["explode", player.explode], ["collapse", player.collapse], ["both", player.thereAndBack], ["pause", player.pause]]) {
     $(`#${id}`).addEventListener("click", () => {

@@ -40,9 +40,9 @@ export function createScene(box, canvas, onTime = () => {}) {
     return stage.fitTo(places, fitting.direction, fitting.fov);
   }
 
-  /** Show it as it starts, from its home view; the box is marked once a first picture is drawn. */
+  /** Show it exploded from its home view; the box is marked once a first picture is drawn. */
   function begin(state) {
-    player.seek(state.begins === "assembled" ? 0 : player.score.duration, false);
+    player.seek(player.score.duration, false);
     showHome(state);
     stage.canvas.addEventListener("drawn", () => { box.dataset.ready = "true"; }, { once: true });
     stage.invalidate();

@@ -47,7 +47,7 @@ export function createWatching(state, keys = {}) {
     }
     scene.take(state);
     scene.begin(state);
-    player.seek(0, false);
+    if (state.begins === "assembled") player.seek(0, false);
     find("#loading").hidden = true;
     window.pulley = { stage, player }; // for the curious and for tests; nothing here reads it
   }
