@@ -105,13 +105,15 @@ def _on_leg(path: str, leg: int, a: Vector, b: Vector, jogs: Sequence[Jog], bodi
     low, high = np.min(pieces, axis=(0, 1)), np.max(pieces, axis=(0, 1))
     way, found = b - a, []
     for k in bodies.near(low, high):
-        if bodies.paths[k] == path or _understood(bodies, path, k, a, b):
+        if bodies.paths[k] == path:
             continue
         hits = [p + t * (q - p) for p, q in pieces for t in _pierced(p, q, bodies.corners[k])]
-        if hits and len(hits) % 2 == 0:  # of an odd number of times one is the way out of it, or into it
-            shares = sorted(float((hit - a) @ way / (way @ way)) for hit in hits)
-            first_hit = min(hits, key=lambda hit: float((hit - a) @ way))
-            found.append(Crossing(path, bodies.paths[k], leg, tuple(first_hit.tolist()), shares[0], shares[-1]))
+        # where it meets an edge it meets two triangles at one place
+        shares = sorted({round(float((hit - a) @ way / (way @ way)), 7) for hit in hits})
+        if not shares or len(shares) % 2 or _understood(bodies, path, k, a, b):
+            continue  # an odd number of times: it is the way out of it, or into it
+        first_hit = min(hits, key=lambda hit: float((hit - a) @ way))
+        found.append(Crossing(path, bodies.paths[k], leg, tuple(first_hit.tolist()), shares[0], shares[-1]))
     return found
 
 
