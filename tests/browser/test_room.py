@@ -359,6 +359,7 @@ class FirstWayTests(RoomCase):
                 self.at_rest()
                 page.keyboard.press("Control+z")
                 page.wait_for_selector("#guide", state="hidden")
+                self.soon(self.assertEqual, 6, lambda: Preferences.objects.get(user=self.user).guide)
 
     def test_commands_are_found_by_other_words_and_say_when_nothing_is_found(self):
         self.open_editor()

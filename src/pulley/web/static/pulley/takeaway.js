@@ -13,7 +13,7 @@ function light(paths) {
     const own = JSON.parse(row.getAttribute("data-part"));
     row.setAttribute("aria-pressed", String(paths.length > 0 && own.some((path) => stage.lit.has(path))));
   }
-  stage.invalidate();
+  stage.refresh();
 }
 
 onClick(document, { "[data-part]": (row) => light(row.getAttribute("aria-pressed") === "true" ? [] : JSON.parse(row.dataset.part)) });

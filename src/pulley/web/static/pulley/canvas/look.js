@@ -13,8 +13,7 @@ export function createLook(stage, silhouettes) {
 
   function hiddenLines(item) {
     if (item.dashes) return item.dashes;
-    const isEdges = (node) => node.isLineSegments && !node.userData.silhouette;
-    const edges = item.object.children.find(isEdges) ?? item.surface.children.find(isEdges);
+    const { edges } = item;
     if (!edges) return null;
     const size = stage.bounds([...stage.items.keys()], true).getSize(new THREE.Vector3()).length();
     item.dashes = new THREE.LineSegments(edges.geometry.toNonIndexed(), new THREE.LineDashedMaterial({ color: LIGHT.hidden, dashSize: size * 0.006, gapSize: size * 0.004, depthFunc: THREE.GreaterDepth, depthWrite: false }));
@@ -42,15 +41,12 @@ export function createLook(stage, silhouettes) {
       material.transparent = material.opacity < 1;
       material.depthWrite = material.opacity > 0.6;
       item.surface.castShadow = item.surface.receiveShadow = look.shadows && !lines;
-      item.object.traverse((node) => {
-        if (!node.isLineSegments || node === item.dashes || node.userData.silhouette) return;
-        node.visible = look.display !== "shaded";
-        node.material.color.set(lines ? colours.line : colours.edge);
-      });
       if (look.display === "dashed") hiddenLines(item);
       if (item.dashes) item.dashes.visible = look.display === "dashed";
     }
-    silhouettes.style(look.display !== "shaded", lines ? colours.line : colours.edge);
+    stage.pen.visible = look.display !== "shaded";
+    stage.pen.color.set(lines ? colours.line : colours.edge);
+    silhouettes.style(stage.pen);
     stage.setShadows(look.shadows && !lines);
     stage.box.classList.toggle("paper", look.paper);
     stage.box.dataset.display = look.display;

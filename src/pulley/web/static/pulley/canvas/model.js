@@ -5,6 +5,7 @@ import * as THREE from "../../vendor/three/three.min.js";
 /** Components by path, put into the scene of a `stage`; whatever moves one asks for a new frame. */
 export function addModel(stage) {
   const { items, scene } = stage;
+  stage.pen = new THREE.LineBasicMaterial(); // of every edge: one, as a graphics card works longest at a change of material
 
   /** Load the GLB at an address, or one that is here already, as bytes. */
   stage.load = async (model) => {
@@ -13,7 +14,7 @@ export function addModel(stage) {
     const root = gltf.scene.children[0];
     root.matrix.identity();
     root.matrix.decompose(root.position, root.quaternion, root.scale);
-    for (const object of root.children) items.set(object.userData.path, adopt(object));
+    for (const object of root.children) items.set(object.userData.path, adopt(object, stage.pen));
     scene.add(root);
     scene.updateMatrixWorld(true);
   };
@@ -48,19 +49,12 @@ export function addModel(stage) {
   };
 
   /** Put a component at an offset in mm and a rotation (x, y, z, w) from home. */
-  stage.place = (path, offset, turn) => {
-    const item = items.get(path);
-    if (!item) return;
-    item.motion.makeRotationFromQuaternion(new THREE.Quaternion(...turn)).setPosition(...offset);
-    item.object.matrix.multiplyMatrices(item.motion, item.home);
-    item.object.matrixWorldNeedsUpdate = true;
-    stage.invalidate();
-  };
+  stage.place = (path, offset, turn) => stage.move(path, new THREE.Matrix4().makeRotationFromQuaternion(new THREE.Quaternion(...turn)).setPosition(offset[0], offset[1], offset[2]));
 
   /** Put a component where a matrix from home says. */
   stage.move = (path, matrix) => {
     const item = items.get(path);
-    if (!item) return;
+    if (!item || item.motion.equals(matrix)) return;
     item.motion.copy(matrix);
     item.object.matrix.multiplyMatrices(item.motion, item.home);
     item.object.matrixWorldNeedsUpdate = true;
@@ -69,7 +63,8 @@ export function addModel(stage) {
 
   stage.show = (path, visible) => {
     const item = items.get(path);
-    if (item) item.object.visible = visible;
+    if (!item || item.object.visible === visible) return;
+    item.object.visible = visible;
     stage.invalidate();
   };
 }
@@ -78,9 +73,9 @@ export function addModel(stage) {
 export const cornersOf = ({ min, max }) => [0, 1, 2, 3, 4, 5, 6, 7].map((k) => new THREE.Vector3(k & 1 ? max.x : min.x, k & 2 ? max.y : min.y, k & 4 ? max.z : min.z));
 
 /** Make a loaded node ours: plain shading with edges before faces, and its bounds at home. */
-function adopt(object) {
+function adopt(object, pen) {
   const path = object.userData.path;
-  let surface = null;
+  let [surface, edges] = [null, null];
   object.updateMatrix();
   object.matrixAutoUpdate = false;
   object.traverse((node) => {
@@ -90,11 +85,12 @@ function adopt(object) {
       node.material = new THREE.MeshLambertMaterial({ color, side, polygonOffset: true, polygonOffsetFactor: 1, polygonOffsetUnits: 1 });
       node.userData.owner = path;
     } else if (node.isLineSegments) {
-      node.material = new THREE.LineBasicMaterial({ color: 0x1f2933 });
+      edges = node;
+      node.material = pen;
       node.raycast = () => {};
     }
   });
   surface.geometry.computeBoundingBox();
   const box = surface.geometry.boundingBox.clone().applyMatrix4(object.matrix);
-  return { object, surface, home: object.matrix.clone(), box, motion: new THREE.Matrix4() };
+  return { object, surface, edges, home: object.matrix.clone(), box, motion: new THREE.Matrix4() };
 }

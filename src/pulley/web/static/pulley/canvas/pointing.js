@@ -37,7 +37,7 @@ export function createPointing(bar, overlay, stage, question) {
   function keep({ origin }) {
     spots.push(new THREE.Vector3(...origin));
     overlay.append(held);
-    stage.invalidate();
+    stage.refresh();
   }
 
   /** Say what was found, on a line from one place to another where it has places. */
@@ -45,7 +45,7 @@ export function createPointing(bar, overlay, stage, question) {
     bar.querySelector(".prompt").textContent = words;
     line = from && { from: new THREE.Vector3(...from), to: new THREE.Vector3(...to), words };
     overlay.append(held);
-    stage.invalidate();
+    stage.refresh();
   }
 
   function forget() {
@@ -80,7 +80,7 @@ export function createPointing(bar, overlay, stage, question) {
     mark.remove();
     forget();
     delete stage.box.dataset.pointing;
-    stage.invalidate();
+    stage.refresh();
   }
 
   async function look(event) {

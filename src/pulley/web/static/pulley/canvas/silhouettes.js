@@ -21,25 +21,24 @@ const fragment = `
     #include <colorspace_fragment>
   }`;
 
-/** Silhouettes of the components of a stage; `style(shown, colour)` says whether and in what colour they are drawn. */
+/** Silhouettes of the components of a stage, drawn as `style(pen)` says: in its colour, when it draws at all. */
 export function createSilhouettes(stage) {
   const colour = new THREE.Color();
   const material = new THREE.ShaderMaterial({ uniforms: { colour: { value: colour } }, vertexShader: vertex, fragmentShader: fragment });
   const known = new Map(); // a part's geometry -> that of its outlines
 
-  function add(surface) {
-    if (!known.has(surface.geometry)) known.set(surface.geometry, outlineGeometry(surface.geometry));
+  function add({ surface, edges }) {
+    if (!known.has(surface.geometry)) known.set(surface.geometry, outlineGeometry(surface.geometry, edges?.geometry));
     const geometry = known.get(surface.geometry);
     if (!geometry) return;
     const lines = new THREE.LineSegments(geometry, material);
-    lines.userData.silhouette = true;
     lines.raycast = () => {};
     surface.add(lines);
   }
 
   /** Work them out piece by piece, so that the page answers meanwhile. */
   function begin() {
-    const waiting = [...stage.items.values()].map((item) => item.surface);
+    const waiting = [...stage.items.values()];
     const go = () => {
       const since = performance.now();
       while (waiting.length && performance.now() - since < SLICE) add(waiting.pop());
@@ -50,47 +49,47 @@ export function createSilhouettes(stage) {
     go();
   }
 
-  function style(shown, value) {
-    material.visible = shown;
-    colour.set(value);
+  function style(pen) {
+    material.visible = pen.visible;
+    colour.copy(pen.color);
   }
   return { begin, style };
 }
 
-/** The edges of a geometry that may become outlines, with the normals of their two triangles; null where there is none. */
-function outlineGeometry(geometry) {
-  const points = geometry.attributes.position.array;
-  const corners = welded(points, geometry.index?.array ?? Uint32Array.from({ length: points.length / 3 }, (_, k) => k));
+/** The lines of a surface that may become outlines, but for the edges that are drawn anyhow; null where there are none. */
+function outlineGeometry(surface, edges) {
+  const [faces, drawn] = [surface, edges].map(coordinates);
+  const points = joined(faces.points, drawn.points);
+  const places = firstThere(points);
+  const corners = Int32Array.from(faces.index, (k) => places[k]);
   const normals = facetNormals(points, corners);
-  const pairs = edgePairs(corners);
-  const kept = [];
-  for (let k = 0; k < pairs.length; k += 4) {
-    const [a, b] = [pairs[k + 2] * 3, pairs[k + 3] * 3];
-    const cosine = normals[a] * normals[b] + normals[a + 1] * normals[b + 1] + normals[a + 2] * normals[b + 2];
-    if (cosine < FLAT && !isHollow(points, corners, normals, pairs, k)) kept.push(k);
-  }
-  if (!kept.length) return null;
-  const [ends, here, there] = [new Float32Array(kept.length * 6), new Float32Array(kept.length * 6), new Float32Array(kept.length * 6)];
-  kept.forEach((k, place) => {
-    for (const end of [0, 1]) {
-      const at = place * 6 + end * 3;
-      ends.set(points.subarray(pairs[k + end] * 3, pairs[k + end] * 3 + 3), at);
-      here.set(normals.subarray(pairs[k + 2] * 3, pairs[k + 2] * 3 + 3), at);
-      there.set(normals.subarray(pairs[k + 3] * 3, pairs[k + 3] * 3 + 3), at);
-    }
-  });
+  const name = (a, b) => Math.min(a, b) * places.length + Math.max(a, b);
+  const ends = Array.from(drawn.index, (k) => places[faces.points.length / 3 + k]);
+  const known = new Set(ends.map((end, k) => (k % 2 ? name(ends[k - 1], end) : -1)));
+  const pairs = edgePairs(corners).filter(({ a, b, one, other }) => !known.has(name(a, b)) && !isFlat(normals, one, other) && !isHollow(points, corners, normals, { a, b, one, other }));
+  return pairs.length ? lineGeometry(points, normals, pairs, surface.boundingSphere) : null;
+}
+
+/** What the graphics card draws: both ends of every line, and with each the normals of the two triangles that meet in it. */
+function lineGeometry(points, normals, pairs, sphere) {
   const made = new THREE.BufferGeometry();
-  for (const [name, values] of Object.entries({ position: ends, here, there })) made.setAttribute(name, new THREE.BufferAttribute(values, 3));
-  made.boundingSphere = geometry.boundingSphere;
+  const add = (name, of) => made.setAttribute(name, new THREE.BufferAttribute(Float32Array.from(pairs.flatMap(of)), 3));
+  const at = (values, k) => [values[3 * k], values[3 * k + 1], values[3 * k + 2]];
+  add("position", ({ a, b }) => [...at(points, a), ...at(points, b)]);
+  add("here", ({ one }) => [...at(normals, one), ...at(normals, one)]);
+  add("there", ({ other }) => [...at(normals, other), ...at(normals, other)]);
+  made.boundingSphere = sphere;
   return made;
 }
 
+const dot = (p, i, q, j) => p[3 * i] * q[3 * j] + p[3 * i + 1] * q[3 * j + 1] + p[3 * i + 2] * q[3 * j + 2];
+
+const isFlat = (normals, one, other) => dot(normals, one, normals, other) >= FLAT;
+
 /** Whether the surface is bent inward at an edge: an outline there lies behind the surface itself, and is never seen. */
-function isHollow(points, corners, normals, pairs, k) {
-  const [a, b, one, other] = [pairs[k], pairs[k + 1], pairs[k + 2] * 3, pairs[k + 3] * 3];
-  const far = [0, 1, 2].map((corner) => corners[other + corner]).find((corner) => corner !== a && corner !== b) ?? a;
-  const [p, q] = [far * 3, a * 3];
-  return normals[one] * (points[p] - points[q]) + normals[one + 1] * (points[p + 1] - points[q + 1]) + normals[one + 2] * (points[p + 2] - points[q + 2]) > 0;
+function isHollow(points, corners, normals, { a, b, one, other }) {
+  const far = [0, 1, 2].map((corner) => corners[3 * other + corner]).find((corner) => corner !== a && corner !== b) ?? a;
+  return dot(normals, one, points, far) > dot(normals, one, points, a);
 }
 
 /** A table of whole numbers under keys of one or more numbers: open addressing, half full at most. */
@@ -99,8 +98,21 @@ function createTable(count) {
   return { mask: size - 1, slots: new Int32Array(size).fill(-1) };
 }
 
-/** The corners of triangles, those at the same place as one: each names the first point there. */
-function welded(points, index) {
+/** The points of a geometry, and their numbers in the order in which it uses them. */
+function coordinates(geometry) {
+  const points = geometry?.attributes.position.array ?? new Float32Array();
+  return { points, index: geometry?.index?.array ?? Uint32Array.from({ length: points.length / 3 }, (_, k) => k) };
+}
+
+function joined(one, other) {
+  const both = new Float32Array(one.length + other.length);
+  both.set(one);
+  both.set(other, one.length);
+  return both;
+}
+
+/** For each point the first one at the same place. */
+function firstThere(points) {
   const bits = new Uint32Array(points.buffer, points.byteOffset, points.length);
   const count = points.length / 3;
   const { mask, slots } = createTable(count);
@@ -116,7 +128,7 @@ function welded(points, index) {
     if (slots[slot] < 0) slots[slot] = k;
     first[k] = slots[slot];
   }
-  return Int32Array.from(index, (k) => first[k]);
+  return first;
 }
 
 /** A number of 32 bits whose low bits depend on all of it. */
@@ -139,7 +151,7 @@ function facetNormals(points, index) {
   return normals;
 }
 
-/** Edges that two triangles share, four numbers each: both ends, both triangles. */
+/** Edges that two triangles share: both ends, both triangles, by their numbers. */
 function edgePairs(index) {
   const { mask, slots } = createTable(index.length);
   const pairs = [];
@@ -149,7 +161,7 @@ function edgePairs(index) {
     let slot = mixed(low * 31 + Math.imul(high, 0x9e3779b1)) & mask;
     while (slots[slot] >= 0 && !isEdge(index, slots[slot], low, high)) slot = (slot + 1) & mask;
     if (slots[slot] < 0) slots[slot] = k;
-    else pairs.push(low, high, Math.floor(slots[slot] / 3), Math.floor(k / 3));
+    else pairs.push({ a: low, b: high, one: Math.floor(slots[slot] / 3), other: Math.floor(k / 3) });
   }
   return pairs;
 }

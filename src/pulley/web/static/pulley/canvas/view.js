@@ -27,7 +27,7 @@ export function addView(stage) {
   for (const camera of [perspective, parallel]) camera.up.set(0, 0, 1);
   perspective.position.set(1, -1, 1);
   /** @type {["change" | "start" | "end", () => void][]} */
-  const heard = [["change", () => stage.invalidate()]]; // what is told of turning by hand
+  const heard = [["change", () => stage.refresh()]]; // what is told of turning by hand
   let controls = madeControls();
 
   /** What turns the view by hand: made anew when up changes, which it reads only once. */
@@ -107,7 +107,7 @@ export function addView(stage) {
     perspective.fov = degrees(Math.min((framed.tall * height) / scaleIn(area, framed.aspect), MOST));
     for (const camera of [perspective, parallel]) camera.setViewOffset(width, height, -area.x, -area.y, width, height);
     setParallelFrame();
-    stage.invalidate();
+    stage.refresh();
   }
 
   /** From now on the view is for all that can be seen of it. */
@@ -201,7 +201,7 @@ export function addView(stage) {
     stage.camera.lookAt(target);
     setParallelFrame();
     controls.update();
-    stage.invalidate();
+    stage.refresh();
   }
 
   /** Which way is up: for turning by hand, for fitting, and for standard directions. */
@@ -214,7 +214,7 @@ export function addView(stage) {
     controls = madeControls();
     controls.target.copy(target);
     controls.update();
-    stage.invalidate();
+    stage.refresh();
   };
 
   /** See a millimetre at the middle of the view as so many pixels; and how many it is now. */

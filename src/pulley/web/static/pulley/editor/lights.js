@@ -9,7 +9,7 @@ export function createLights(stage, selection) {
   function show() {
     if (pointed && !pointed.line.isConnected) pointed = null;
     stage.lit = new Set(stage.leaves(pointed ? pointed.about() : selection.paths()));
-    stage.invalidate();
+    stage.refresh();
   }
 
   /** Outline what lines in `root` are about, while the pointer or the keyboard is on them. */
