@@ -11,7 +11,7 @@ from contextlib import contextmanager
 from playwright.sync_api import Page, sync_playwright
 from tests.browser.chromium import CHROMIUM, FLAGS
 
-from benchmarks import effort, playback, sheet_effort, strip
+from benchmarks import at_hand, effort, playback, sheet_effort, strip
 from benchmarks.scenes import AS1, ROOT
 from pulley.local import processes
 from pulley.local.__main__ import start_web, web_socket
@@ -54,6 +54,7 @@ def run() -> None:
         )
         ways_out(page)
         idle(page)
+        at_hand.run(page, address)
         playback.run(page, address)
         print("\nActions of a hand for common jobs")
         effort.run(page, address)

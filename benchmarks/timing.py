@@ -13,6 +13,11 @@ def median_ms(work: Callable[[], object], rounds: int = 15) -> tuple[float, floa
         begun = time.perf_counter()
         work()
         times.append(1000 * (time.perf_counter() - begun))
+    return spread(times)
+
+
+def spread(times: list[float]) -> tuple[float, float, float]:
+    """Least, median and greatest of times."""
     return min(times), statistics.median(times), max(times)
 
 

@@ -1,6 +1,7 @@
 """Headless Chromium on the live server, with a real worker; every page is watched while tests use it."""
 
 import atexit
+import io
 import os
 import subprocess
 import sys
@@ -14,6 +15,7 @@ from django.contrib.auth import get_user_model
 from django.core.management import call_command
 from django.db import connection
 from django.test import LiveServerTestCase
+from PIL import Image
 from playwright.sync_api import Browser, Page, expect, sync_playwright
 
 from pulley.core import teardown as core
@@ -210,6 +212,10 @@ class BrowserCase(LiveServerTestCase):
                 if time.monotonic() > until:
                     raise
                 self.page.wait_for_timeout(30)  # lets the page go on
+
+    def pixels(self, locator, mode: str = "L") -> np.ndarray:
+        """What an element looks like: grey values, or colours in the mode "RGB"."""
+        return np.asarray(Image.open(io.BytesIO(locator.screenshot())).convert(mode)).astype(int)
 
     def assert_accessible(self):
         """No violation by axe-core, an independent engine for the WCAG rules (npm package)."""

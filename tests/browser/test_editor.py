@@ -284,6 +284,21 @@ class EditorTests(BrowserCase):
 
         self.soon(self.assertEqual, drawn, 0)
 
+    def test_an_outline_is_drawn_over_the_picture_that_is_there(self):
+        """Pointing at a line of the list draws no model again, however large; and what is shown is the same."""
+        self.open_editor(axial((ROD,), RIGHT, 205))
+        self.settled()
+        drawing = self.page.locator("#drawing")
+        self.page.wait_for_selector("#canvas[data-outlines=drawn]")
+        scenes, plain = drawing.get_attribute("data-scenes"), self.pixels(drawing)
+        self.page.hover('#ledger .row-name:text-is("rod_1")')
+        self.soon(self.assertFalse, lambda: np.array_equal(self.pixels(drawing), plain))
+        self.assertEqual(drawing.get_attribute("data-scenes"), scenes)
+        outlined = self.pixels(drawing)
+        self.page.evaluate("window.pulley.stage.invalidate()")
+        self.soon(self.assertEqual, lambda: drawing.get_attribute("data-scenes"), str(int(scenes) + 1))
+        self.soon(self.assertTrue, lambda: np.array_equal(self.pixels(drawing), outlined))
+
     def test_the_whole_way_by_keyboard(self):
         row = self.open_editor()
         page = self.page

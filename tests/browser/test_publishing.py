@@ -1,6 +1,5 @@
 """Publishing as a newcomer does it; the page that stands alone; the film beside the canvas; GLB played by three.js."""
 
-import io
 import os
 import subprocess
 import sys
@@ -11,7 +10,6 @@ from pathlib import Path
 import av
 import numpy as np
 from django.db import connection
-from PIL import Image
 from playwright.sync_api import expect
 
 from pulley.core.formats import teardown as teardown_json
@@ -188,7 +186,7 @@ class CanvasTests(BrowserCase):
         page.evaluate(self.BARE)
         for time in np.linspace(0, score.duration, 5):
             seen = page.evaluate(self.SHOW, float(time))
-            shown = np.asarray(Image.open(io.BytesIO(page.locator("#drawing").screenshot())).convert("RGB")).astype(int)
+            shown = self.pixels(page.locator("#drawing"), "RGB")
             camera = Camera("", "", *(tuple(seen[k]) for k in ("eye", "target", "up")), seen["projection"], seen["fov"])
             size = (shown.shape[1], shown.shape[0])
             scene = instant(assembly, plan, score, float(time), size, camera, camera)

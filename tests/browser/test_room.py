@@ -1,9 +1,6 @@
 """The editor's room and what is under the hand there: where things stand, focus, what stays in view, first ways."""
 
-import io
-
 import numpy as np
-from PIL import Image
 
 from pulley.core import teardown as core
 from pulley.core.motion import Axial
@@ -196,10 +193,6 @@ class RoomTests(RoomCase):
         self.assertLess(np.median(pixels), 90)
         self.assertLess(np.percentile(self.pixels(self.page.locator(".card-picture img").first), 50), 140)
         self.assert_accessible()
-
-    def pixels(self, locator) -> np.ndarray:
-        """What an element looks like, as grey values."""
-        return np.asarray(Image.open(io.BytesIO(locator.screenshot())).convert("L"))
 
     def test_a_check_that_answers_moves_nothing_that_can_be_pressed(self):
         self.open_editor(axial((BOLT,), UP, 20), axial((ROD,), RIGHT, 205, "s2"))

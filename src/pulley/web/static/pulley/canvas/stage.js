@@ -15,7 +15,7 @@ export function createStage(box, canvas) {
   const lamp = new THREE.DirectionalLight(0xffffff, 1.9);
   const items = new Map(); // path -> { object, surface, edges, home, box, motion }
   /** @type {any} */
-  const stage = { box, canvas, scene, items, lit: new Set(), snagged: new Set(), frames: 0 };
+  const stage = { box, canvas, scene, items, lit: new Set(), snagged: new Set(), frames: 0, scenes: 0 };
   const outline = createOutline(renderer, scene);
   const picture = createPicture(renderer);
   let wanted = false;
@@ -58,6 +58,8 @@ export function createStage(box, canvas) {
     if (lamp.castShadow) frameShadows(distance);
     renderer.render(scene, stage.camera);
     picture.keep();
+    stage.scenes += 1;
+    canvas.dataset.scenes = String(stage.scenes);
   }
 
   function frameShadows(distance) {
