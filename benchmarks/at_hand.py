@@ -1,5 +1,5 @@
-"""The editor under the hand, on the deck winch's demo teardown of 29 steps: a distance typed, until it is shown and until
-it is checked; a component selected, until its ways out are shown. A request that answers nothing stands beside them."""
+"""The editor under the hand, on the deck winch's demo teardown of 29 steps: a distance typed, until it is shown and
+until it is checked; a component selected, until its ways out are shown; beside a request that answers nothing."""
 
 from playwright.sync_api import Page
 
