@@ -285,13 +285,15 @@ class EditorTests(BrowserCase):
         self.soon(self.assertEqual, drawn, 0)
 
     def test_an_outline_is_drawn_over_the_picture_that_is_there(self):
-        """Pointing at a line of the list draws no model again, however large; and what is shown is the same."""
-        self.open_editor(axial((ROD,), RIGHT, 205))
+        """Pointing at what a step moves draws no model again, however large; and what is shown is the same."""
+        self.open_editor(axial((BOLT, OTHER_BOLT), UP, 60))
+        self.page.click("#head-s1")
+        self.page.wait_for_selector("#card-s1.open")
         self.settled()
         drawing = self.page.locator("#drawing")
         self.page.wait_for_selector("#canvas[data-outlines=drawn]")
         scenes, plain = drawing.get_attribute("data-scenes"), self.pixels(drawing)
-        self.page.hover('#ledger .row-name:text-is("rod_1")')
+        self.page.hover("#card-s1 .chip")
         self.soon(self.assertFalse, lambda: np.array_equal(self.pixels(drawing), plain))
         self.assertEqual(drawing.get_attribute("data-scenes"), scenes)
         outlined = self.pixels(drawing)

@@ -137,29 +137,45 @@ def _round_about(bodies: Bodies, place: int, point: Vector, along: Vector) -> bo
     return False
 
 
+@njit(cache=True, nogil=True, inline="always")
+def _less(a, b):  # noqa: ANN001, ANN202
+    return a[0] - b[0], a[1] - b[1], a[2] - b[2]
+
+
+@njit(cache=True, nogil=True, inline="always")
+def _cross(a, b):  # noqa: ANN001, ANN202
+    return a[1] * b[2] - a[2] * b[1], a[2] * b[0] - a[0] * b[2], a[0] * b[1] - a[1] * b[0]
+
+
+@njit(cache=True, nogil=True, inline="always")
+def _dot(a, b):  # noqa: ANN001, ANN202
+    return a[0] * b[0] + a[1] * b[1] + a[2] * b[2]
+
+
 @njit(cache=True, nogil=True)
 def _pierced(p, q, corners):  # noqa: ANN001, ANN202
     """Shares of the way from ``p`` to ``q`` (3,) at which it passes through triangles (n, 3, 3).
 
-    T. Moeller and B. Trumbore 1997, "Fast, minimum storage ray/triangle intersection" (from memory).
+    T. Moeller and B. Trumbore 1997, "Fast, minimum storage ray/triangle intersection" (from memory). In triples of
+    numbers: an array for each product would take longer than all the rest.
     """
     found = []
-    d = q - p
+    d = _less(q, p)
     for i in range(len(corners)):
-        e, f = corners[i, 1] - corners[i, 0], corners[i, 2] - corners[i, 0]
-        h = np.cross(d, f)
-        det = e[0] * h[0] + e[1] * h[1] + e[2] * h[2]
+        e, f = _less(corners[i, 1], corners[i, 0]), _less(corners[i, 2], corners[i, 0])
+        h = _cross(d, f)
+        det = _dot(e, h)
         if abs(det) < 1e-12:
             continue
-        s = p - corners[i, 0]
-        u = (s[0] * h[0] + s[1] * h[1] + s[2] * h[2]) / det
+        s = _less(p, corners[i, 0])
+        u = _dot(s, h) / det
         if u < 0.0 or u > 1.0:
             continue
-        g = np.cross(s, e)
-        v = (d[0] * g[0] + d[1] * g[1] + d[2] * g[2]) / det
+        g = _cross(s, e)
+        v = _dot(d, g) / det
         if v < 0.0 or u + v > 1.0:
             continue
-        t = (f[0] * g[0] + f[1] * g[1] + f[2] * g[2]) / det
+        t = _dot(f, g) / det
         if 0.0 < t < 1.0:
             found.append(t)
     return found

@@ -6,14 +6,17 @@ import numpy as np
 
 from pulley.core.assembly import Assembly, Leaf, Part
 from pulley.core.contact.scene import home_scene
+from pulley.core.crossings import crossings
 from pulley.core.drawing.draw import draw
 from pulley.core.drawing.layout import first_sheet
 from pulley.core.geometry.mesh import box_mesh
+from pulley.core.motion import Axial
 from pulley.core.motion.travel import Screw
 from pulley.core.planning.ways_out import ways_out
 from pulley.core.render import software
 from pulley.core.render.scene import plain_scene
-from pulley.core.teardown import Look, Teardown
+from pulley.core.score.compose import compose
+from pulley.core.teardown import Look, Step, Teardown
 
 
 def warm() -> None:
@@ -27,6 +30,8 @@ def warm() -> None:
     ways_out(scene, ["a"])
     scene.contact("a", "b", np.array([0.0, 0.0, 1.0]))
     scene.contact_turning("a", "b", Screw.about((-50, 0, 0), (0, -1, 0), 90, 0))
+    plan = Teardown("warm", (Step("s1", ("a",), Axial(distance=60.0)),))
+    crossings(assembly, plan, compose(assembly, plan))
     plain = plain_scene(assembly, {c.path: c.pose for c in boxes})
     software.paint(replace(plain, look=Look("edges", shadows=True)), (16, 12), True)
     sunk = np.eye(4)
