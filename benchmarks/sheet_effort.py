@@ -6,7 +6,6 @@ from playwright.sync_api import Page
 
 from benchmarks.effort import Hand, row
 
-
 PACK, NEW_SHEET = 'article:has(h2:text-is("Friction pack"))', '[aria-label^="New sheet of"]'
 
 
