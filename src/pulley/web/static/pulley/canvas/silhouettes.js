@@ -1,10 +1,12 @@
 // Outlines of round faces: where a face turns away from the eye. An edge between two triangles is one when only one of
 // them faces the eye, which the graphics card decides for every frame; which edges there are is worked out once a part.
+// They are drawn at one go with the part's own edges, as each go takes a graphics card its time.
 
 import * as THREE from "../../vendor/three/three.min.js";
 
 const FLAT = 1 - 1e-7; // cosine; across a flat face nothing ever turns away
 const SLICE = 12; // milliseconds of work between two frames
+const ALWAYS = -1; // in place of a triangle's number, of an edge that is drawn whichever way the triangles face
 
 const vertex = `
   attribute vec3 here; attribute vec3 there;
@@ -34,6 +36,7 @@ export function createSilhouettes(stage) {
     const lines = new THREE.LineSegments(geometry, material);
     lines.raycast = () => {};
     surface.add(lines);
+    if (edges) edges.visible = false;
   }
 
   /** Work them out piece by piece, so that the page answers meanwhile. */
@@ -56,25 +59,29 @@ export function createSilhouettes(stage) {
   return { begin, style };
 }
 
-/** The lines of a surface that may become outlines, but for the edges that are drawn anyhow; null where there are none. */
+/** The edges of a part and the lines of its surface that may become outlines; null where there are no such lines. */
 function outlineGeometry(surface, edges) {
   const [faces, drawn] = [surface, edges].map(coordinates);
   const points = joined(faces.points, drawn.points);
   const places = firstThere(points);
   const corners = Int32Array.from(faces.index, (k) => places[k]);
   const normals = facetNormals(points, corners);
-  const name = (a, b) => Math.min(a, b) * places.length + Math.max(a, b);
-  const ends = Array.from(drawn.index, (k) => places[faces.points.length / 3 + k]);
-  const known = new Set(ends.map((end, k) => (k % 2 ? name(ends[k - 1], end) : -1)));
-  const pairs = edgePairs(corners).filter(({ a, b, one, other }) => !known.has(name(a, b)) && !isFlat(normals, one, other) && !isHollow(points, corners, normals, { a, b, one, other }));
-  return pairs.length ? lineGeometry(points, normals, pairs, surface.boundingSphere) : null;
+  const own = edgesOf(drawn.index, (k) => places[faces.points.length / 3 + k]);
+  const name = ({ a, b }) => Math.min(a, b) * places.length + Math.max(a, b);
+  const known = new Set(own.map(name));
+  const bent = edgePairs(corners).filter((pair) => !known.has(name(pair)) && !isFlat(normals, pair) && !isHollow(points, corners, normals, pair));
+  return bent.length ? lineGeometry(points, normals, [...own, ...bent], surface.boundingSphere) : null;
+}
+
+function edgesOf(index, placeOf) {
+  return Array.from({ length: index.length / 2 }, (_, k) => ({ a: placeOf(index[2 * k]), b: placeOf(index[2 * k + 1]), one: ALWAYS, other: ALWAYS }));
 }
 
 /** What the graphics card draws: both ends of every line, and with each the normals of the two triangles that meet in it. */
-function lineGeometry(points, normals, pairs, sphere) {
+function lineGeometry(points, normals, lines, sphere) {
   const made = new THREE.BufferGeometry();
-  const add = (name, of) => made.setAttribute(name, new THREE.BufferAttribute(Float32Array.from(pairs.flatMap(of)), 3));
-  const at = (values, k) => [values[3 * k], values[3 * k + 1], values[3 * k + 2]];
+  const add = (name, of) => made.setAttribute(name, new THREE.BufferAttribute(Float32Array.from(lines.flatMap(of)), 3));
+  const at = (values, k) => (k === ALWAYS ? [0, 0, 0] : [values[3 * k], values[3 * k + 1], values[3 * k + 2]]);
   add("position", ({ a, b }) => [...at(points, a), ...at(points, b)]);
   add("here", ({ one }) => [...at(normals, one), ...at(normals, one)]);
   add("there", ({ other }) => [...at(normals, other), ...at(normals, other)]);
@@ -84,7 +91,7 @@ function lineGeometry(points, normals, pairs, sphere) {
 
 const dot = (p, i, q, j) => p[3 * i] * q[3 * j] + p[3 * i + 1] * q[3 * j + 1] + p[3 * i + 2] * q[3 * j + 2];
 
-const isFlat = (normals, one, other) => dot(normals, one, normals, other) >= FLAT;
+const isFlat = (normals, { one, other }) => dot(normals, one, normals, other) >= FLAT;
 
 /** Whether the surface is bent inward at an edge: an outline there lies behind the surface itself, and is never seen. */
 function isHollow(points, corners, normals, { a, b, one, other }) {
