@@ -8,7 +8,7 @@ const ROPE = new THREE.Color(0x9a5b13);
 const SNAG = new THREE.Color(0xb3261e);
 const LAYER = 1;
 
-const WIDTH = 2.5; // device pixels
+const WIDTH = 2.5; // pixels of the page
 
 const vertex = "uniform vec2 low; uniform vec2 high; varying vec2 at; void main() { at = mix(low, high, uv); gl_Position = vec4(at * 2.0 - 1.0, 0.0, 1.0); }";
 const fragment = `
@@ -26,7 +26,7 @@ const fragment = `
     #include <colorspace_fragment>
   }`;
 
-/** `draw` paints outlines round two lists of meshes; `resize` takes device pixels. */
+/** `draw` paints outlines round two lists of meshes; `resize` takes the picture's pixels, and how many are one of the page. */
 export function createOutline(renderer, scene) {
   const mask = new THREE.WebGLRenderTarget(1, 1);
   const fill = (color) => new THREE.MeshBasicMaterial({ color, blending: THREE.AdditiveBlending, depthTest: false, side: THREE.DoubleSide });
@@ -75,9 +75,9 @@ export function createOutline(renderer, scene) {
     renderer.autoClear = true;
   }
 
-  function resize(width, height) {
-    mask.setSize(Math.max(width, 1), Math.max(height, 1));
-    pixel.set(1 / Math.max(width, 1), 1 / Math.max(height, 1));
+  function resize(width, height, ratio) {
+    mask.setSize(width, height);
+    pixel.set(ratio / width, ratio / height);
   }
   return { draw, resize };
 }

@@ -2,8 +2,8 @@
 
 import * as THREE from "../../vendor/three/three.min.js";
 
-const vertex = "varying vec2 at; void main() { at = uv; gl_Position = vec4(position.xy, 0.0, 1.0); }";
-const fragment = "uniform sampler2D picture; varying vec2 at; void main() { gl_FragColor = texture2D(picture, at); }";
+const vertex = "void main() { gl_Position = vec4(position.xy, 0.0, 1.0); }";
+const fragment = "uniform sampler2D picture; void main() { gl_FragColor = texelFetch(picture, ivec2(gl_FragCoord.xy), 0); }";
 
 /** A scene of one sheet that covers the canvas, drawn by a shader of these settings. */
 export function createSheet(settings) {
@@ -12,7 +12,7 @@ export function createSheet(settings) {
   return new THREE.Scene().add(sheet);
 }
 
-/** `keep` what the renderer has just drawn, and `show` it again; `resize` takes device pixels. */
+/** `keep` what the renderer has just drawn, and `show` it again; `resize` takes the picture's pixels. */
 export function createPicture(renderer) {
   const picture = { value: /** @type {any} */ (null) };
   const camera = new THREE.OrthographicCamera();

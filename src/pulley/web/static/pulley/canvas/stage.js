@@ -8,9 +8,13 @@ import { addPicking } from "./picking.js";
 import { createPicture } from "./picture.js";
 import { addView } from "./view.js";
 
+const FINE = 1.5; // pixels of the picture to one of the page, where the processor draws
+const FINEST = 2; // the same, at most, on a finer screen
+
 /** Build the scene in `canvas`, which fills `box`. */
 export function createStage(box, canvas) {
-  const renderer = new THREE.WebGLRenderer({ canvas, antialias: true, alpha: true });
+  const slow = isDrawnByProcessor();
+  const renderer = new THREE.WebGLRenderer({ canvas, antialias: !slow, alpha: true });
   const scene = new THREE.Scene();
   const lamp = new THREE.DirectionalLight(0xffffff, 1.9);
   const items = new Map(); // path -> { object, surface, edges, home, box, motion }
@@ -71,11 +75,13 @@ export function createStage(box, canvas) {
   const surfaces = (paths) => [...paths].map((path) => items.get(path)?.surface).filter((s) => s?.parent.visible);
 
   function resize() {
-    const { clientWidth: width, clientHeight: height } = box;
+    const [width, height] = [Math.max(box.clientWidth, 1), Math.max(box.clientHeight, 1)];
     stage.setSize(width, height);
-    renderer.setPixelRatio(Math.min(devicePixelRatio, 2));
-    renderer.setSize(width, Math.max(height, 1), false);
-    for (const part of [outline, picture]) part.resize(canvas.width, canvas.height);
+    const ratio = slow ? FINE : Math.min(devicePixelRatio, FINEST);
+    const whole = (size) => (Math.ceil(size * ratio) + 1e-6) / ratio; // three.js rounds sizes up here and down there
+    renderer.setPixelRatio(ratio);
+    renderer.setSize(whole(width), whole(height), false);
+    for (const part of [outline, picture]) part.resize(canvas.width, canvas.height, ratio);
     stage.invalidate();
   }
   new ResizeObserver(resize).observe(box);
@@ -91,4 +97,16 @@ export function createStage(box, canvas) {
 
   resize();
   return stage;
+}
+
+/**
+ * Whether frames are drawn by the processor, as no graphics card is to be had. It takes twice as long to smooth a picture
+ * by samples as to draw a finer one, and gets the depth of short lines wrong at that: hidden ones show as dots.
+ */
+function isDrawnByProcessor() {
+  const gl = document.createElement("canvas").getContext("webgl2");
+  const named = gl?.getExtension("WEBGL_debug_renderer_info")?.UNMASKED_RENDERER_WEBGL ?? gl?.RENDERER;
+  const name = gl?.getParameter(named) ?? "";
+  gl?.getExtension("WEBGL_lose_context")?.loseContext();
+  return /swiftshader|llvmpipe|software|basic render/i.test(name);
 }
