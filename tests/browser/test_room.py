@@ -52,6 +52,10 @@ PLACES = """() => [...document.querySelectorAll('.left button, .left input, .lef
     })"""
 
 
+# pixels by which the header's buttons of changes reach out of their place, over or under their neighbours
+CUT = "(({ scrollWidth, clientWidth }) => scrollWidth - clientWidth)(document.querySelector('#history'))"
+
+
 class RoomCase(BrowserCase):
     room = "{}"
 
@@ -111,6 +115,7 @@ class RoomTests(RoomCase):
                 self.soon(self.assertEqual, lambda: self.page.evaluate(COVERED), [])
                 self.assertEqual(self.page.evaluate(CROWDED), [])
                 self.assertLessEqual(self.page.evaluate("document.documentElement.scrollWidth"), size[0])
+                self.assertLessEqual(self.page.evaluate(CUT), 1)
 
     def test_the_column_comes_with_a_selection_moves_nothing_and_goes_to_the_other_edge(self):
         self.open_editor(axial((ROD,), RIGHT, 205))
