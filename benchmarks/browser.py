@@ -12,12 +12,12 @@ from playwright.sync_api import Page, sync_playwright
 from tests.browser.chromium import CHROMIUM, FLAGS
 
 from benchmarks import at_hand, effort, playback, sheet_effort, strip
+from benchmarks.at_hand import NOTHING
 from benchmarks.scenes import AS1, ROOT
 from pulley.local import processes
 from pulley.local.__main__ import start_web, web_socket
 
 ROUNDS = 9
-NOTHING = "(async () => { const t = performance.now(); await fetch('/alive'); return performance.now() - t; })()"
 
 
 @contextmanager

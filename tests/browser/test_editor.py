@@ -19,6 +19,13 @@ ROD = "as1/rod-assembly_1/rod_1"
 BOLT = "as1/l-bracket-assembly_1/nut-bolt-assembly_1/bolt_1"
 OTHER_BOLT = "as1/l-bracket-assembly_2/nut-bolt-assembly_2/bolt_1"
 
+# ask for a frame and wait until it, and with it whatever waited, is drawn: how often the scene has been drawn by then
+FRAME = """(ask) => new Promise((done) => {
+      const { stage } = window.pulley;
+      stage.canvas.addEventListener("drawn", () => done(stage.scenes), { once: true });
+      stage[ask]();
+    })"""
+
 
 class EditorTests(BrowserCase):
     def kept(self, row: Teardown):
@@ -292,14 +299,27 @@ class EditorTests(BrowserCase):
         self.settled()
         drawing = self.page.locator("#drawing")
         self.page.wait_for_selector("#canvas[data-outlines=drawn]")
-        scenes, plain = drawing.get_attribute("data-scenes"), self.pixels(drawing)
+        scenes, plain = self.page.evaluate(FRAME, "refresh"), self.pixels(drawing)
         self.page.hover("#card-s1 .chip")
         self.soon(self.assertFalse, lambda: np.array_equal(self.pixels(drawing), plain))
-        self.assertEqual(drawing.get_attribute("data-scenes"), scenes)
+        self.assertEqual(self.page.evaluate(FRAME, "refresh"), scenes)
         outlined = self.pixels(drawing)
-        self.page.evaluate("window.pulley.stage.invalidate()")
-        self.soon(self.assertEqual, lambda: drawing.get_attribute("data-scenes"), str(int(scenes) + 1))
+        self.assertEqual(self.page.evaluate(FRAME, "invalidate"), scenes + 1)
         self.soon(self.assertTrue, lambda: np.array_equal(self.pixels(drawing), outlined))
+
+    def test_the_model_is_drawn_again_after_the_graphics_card_was_lost(self):
+        self.open_editor(axial((ROD,), RIGHT, 205))
+        self.settled()
+        self.page.wait_for_selector("#canvas[data-outlines=drawn]")
+        scenes = self.page.evaluate(FRAME, "refresh")
+        self.page.evaluate("""() => new Promise((done) => {
+            const canvas = document.querySelector("#drawing");
+            const card = canvas.getContext("webgl2").getExtension("WEBGL_lose_context");
+            canvas.addEventListener("webglcontextlost", () => setTimeout(() => card.restoreContext()), { once: true });
+            canvas.addEventListener("webglcontextrestored", () => done(), { once: true });
+            card.loseContext();
+        })""")
+        self.soon(self.assertGreater, lambda: self.page.evaluate("window.pulley.stage.scenes"), scenes)
 
     def test_the_whole_way_by_keyboard(self):
         row = self.open_editor()

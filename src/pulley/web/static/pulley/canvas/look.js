@@ -46,7 +46,7 @@ export function createLook(stage, silhouettes) {
     }
     stage.pen.visible = look.display !== "shaded";
     stage.pen.color.set(lines ? colours.line : colours.edge);
-    silhouettes.style(stage.pen);
+    silhouettes.show(stage.pen.visible);
     stage.setShadows(look.shadows && !lines);
     stage.box.classList.toggle("paper", look.paper);
     stage.box.dataset.display = look.display;

@@ -23,10 +23,9 @@ const fragment = `
     #include <colorspace_fragment>
   }`;
 
-/** Silhouettes of the components of a stage, drawn as `style(pen)` says: in its colour, when it draws at all. */
+/** Silhouettes of the components of a stage, in the colour of its pen; `show(shown)` says whether they are drawn. */
 export function createSilhouettes(stage) {
-  const colour = new THREE.Color();
-  const material = new THREE.ShaderMaterial({ uniforms: { colour: { value: colour } }, vertexShader: vertex, fragmentShader: fragment });
+  const material = new THREE.ShaderMaterial({ uniforms: { colour: { value: stage.pen.color } }, vertexShader: vertex, fragmentShader: fragment });
   const known = new Map(); // a part's geometry -> that of its outlines
 
   function add({ surface, edges }) {
@@ -52,11 +51,8 @@ export function createSilhouettes(stage) {
     go();
   }
 
-  function style(pen) {
-    material.visible = pen.visible;
-    colour.copy(pen.color);
-  }
-  return { begin, style };
+  const show = (shown) => { material.visible = shown; };
+  return { begin, show };
 }
 
 /** The edges of a part and the lines of its surface that may become outlines; null where there are no such lines. */

@@ -63,7 +63,6 @@ export function createStage(box, canvas) {
     renderer.render(scene, stage.camera);
     picture.keep();
     stage.scenes += 1;
-    canvas.dataset.scenes = String(stage.scenes);
   }
 
   function frameShadows(distance) {
@@ -85,6 +84,7 @@ export function createStage(box, canvas) {
     stage.invalidate();
   }
   new ResizeObserver(resize).observe(box);
+  canvas.addEventListener("webglcontextrestored", stage.invalidate); // the picture that was kept is lost with the card
 
   /** Shadows of components on one another. */
   stage.setShadows = (on) => {
