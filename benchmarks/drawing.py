@@ -22,7 +22,7 @@ from pulley.core.drawing.projection import KINDS, project_lines
 from pulley.core.drawing.threads import simplified, threads
 from pulley.core.drawing.turned import forget
 from pulley.core.formats import teardown as teardown_json
-from pulley.core.formats.step import read_step_kept
+from pulley.core.formats.reading import read_kept
 from pulley.core.geometry.frames import Pose, translation
 from pulley.core.geometry.mesh import Mesh
 from pulley.core.geometry.rims import rims
@@ -46,7 +46,7 @@ def run() -> None:
 
 def winch() -> tuple[Assembly, dict[str, Pose]]:
     """The deck winch of the demo, exploded, and where everything stands."""
-    assembly = read_step_kept(DEMO / "deck_winch.step", Folder(default_store()))
+    assembly = read_kept(DEMO / "deck_winch.step", Folder(default_store()))
     teardown = teardown_json.loads((DEMO / "deck_winch.teardown.json").read_bytes())
     score = compose(assembly, teardown)
     return assembly, poses_in(assembly, teardown, score, score.duration)
@@ -134,7 +134,7 @@ def sheets() -> None:
     """A first sheet of the winch, a change taken over, a balloon moved, 100 balloons."""
     print("\nSheets of the deck winch, 81 components")
     teardown = teardown_json.loads((DEMO / "deck_winch.teardown.json").read_bytes())
-    kept = read_step_kept(DEMO / "deck_winch.step", Folder(default_store()))
+    kept = read_kept(DEMO / "deck_winch.step", Folder(default_store()))
 
     def anew() -> Assembly:
         return Assembly(kept.name, kept.components, kept.notes, kept.source)  # remembers nothing

@@ -22,7 +22,7 @@ from pulley.core.camera import fitted, tightened
 from pulley.core.contact.check import check
 from pulley.core.contact.fits import find_fits
 from pulley.core.formats import teardown as teardown_json
-from pulley.core.formats.step import read_step
+from pulley.core.formats.reading import read_file
 from pulley.core.geometry.frames import apply
 from pulley.core.motion import Axial, Axis, Fan, Motion, Radial, Turn
 from pulley.core.score.stages import displacements, poses_at
@@ -153,7 +153,7 @@ def write(
     Those for which there are ``captions``, by file, become films.
     """
     with tempfile.TemporaryDirectory() as store:
-        assembly = read_step(HERE / step, Folder(Path(store)))
+        assembly = read_file(HERE / step, Folder(Path(store)))
     clear = True
     for file, name, plan in plans:
         made = teardown(assembly, name, plan)

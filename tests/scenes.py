@@ -10,7 +10,7 @@ from pathlib import Path
 import numpy as np
 
 from pulley.core.assembly import Assembly, Leaf, Part
-from pulley.core.formats.step import read_step
+from pulley.core.formats.reading import read_file
 from pulley.core.geometry.frames import translation
 from pulley.core.geometry.mesh import Mesh, box_mesh
 from pulley.core.motion import Axial
@@ -39,7 +39,7 @@ def store() -> Path:
 @cache
 def read(path: Path) -> Assembly:
     """A STEP file, read once a run."""
-    return read_step(path, Folder(store()))
+    return read_file(path, Folder(store()))
 
 
 def boxes(**placed: tuple[tuple[float, float, float], tuple[float, float, float]]) -> Assembly:

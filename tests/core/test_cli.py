@@ -14,7 +14,7 @@ from PIL import Image
 from pulley.core import cli
 from pulley.core.assembly import Assembly
 from pulley.core.cli import main
-from pulley.core.formats.step import read_step_kept
+from pulley.core.formats.reading import read_kept
 from tests.scenes import DEMO, DEMO_TEARDOWN, read, store
 
 SCREW = "Halyard block/Cheek screw"
@@ -22,7 +22,7 @@ SCREW = "Halyard block/Cheek screw"
 
 def read_once(path: Path, folder: Path) -> Assembly:
     """The real reader, but the demo only once."""
-    return read(DEMO) if path == DEMO else read_step_kept(path, folder)
+    return read(DEMO) if path == DEMO else read_kept(path, folder)
 
 
 class CommandCase(TestCase):
@@ -30,7 +30,7 @@ class CommandCase(TestCase):
 
     def setUp(self):
         self.enterContext(mock.patch.dict(os.environ, PULLEY_STORE=str(store())))
-        self.enterContext(mock.patch.object(cli, "read_step_kept", read_once))
+        self.enterContext(mock.patch.object(cli, "read_kept", read_once))
         self.folder = Path(self.enterContext(tempfile.TemporaryDirectory()))
 
     def run_command(self, *words: object) -> tuple[int, str, str]:

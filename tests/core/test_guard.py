@@ -12,7 +12,7 @@ from unittest import TestCase, mock, skipUnless
 
 from pulley.core import files
 from pulley.core.errors import PulleyError
-from pulley.core.formats.step import read_step
+from pulley.core.formats.reading import read_file
 from pulley.core.kernel import process
 from pulley.core.store import Folder, load_mesh, mesh_name
 from tests.scenes import AS1, ROOT, WINCH, tower
@@ -39,12 +39,12 @@ print(refused(lambda: subprocess.run(["cat", sys.argv[3]], check=True)) or "ran"
 PARENT = """
 import sys
 from pathlib import Path
-from pulley.core.formats import step
+from pulley.core.formats import reading
 from pulley.core.kernel import process
 process.prepare()
 from pulley.core.store import Folder
 print(process._standby[0].process.pid, flush=True)
-step.read_step(Path(sys.argv[1]), Folder(Path(sys.argv[2])), lambda share, message: print(message, flush=True))
+reading.read_file(Path(sys.argv[1]), Folder(Path(sys.argv[2])), lambda share, message: print(message, flush=True))
 """
 
 
@@ -73,7 +73,7 @@ class OtherFilesTests(FolderCase):
             text = text.replace(old, new)
         path = self.folder / "top.stp"
         path.write_text(text, "latin-1")
-        return read_step(path, Folder(self.folder / "store"))
+        return read_file(path, Folder(self.folder / "store"))
 
     def test_a_file_whose_parts_are_in_others_is_refused_with_their_names(self):
         with self.assertRaisesRegex(PulleyError, "top.stp needs parts.*: mainbody_asm.stp, head_asm.stp, tail_asm.stp"):
@@ -130,7 +130,7 @@ class FenceTests(FolderCase):
 
 class DamageTests(FolderCase):
     def test_damaged_geometry_is_said_and_bringing_the_file_in_again_mends_it(self):
-        part = read_step(AS1, Folder(self.folder)).parts[0][0]
+        part = read_file(AS1, Folder(self.folder)).parts[0][0]
         path = self.folder / mesh_name(part.mesh.key)
         whole = path.read_bytes()
         middle = len(whole) // 2
@@ -139,7 +139,7 @@ class DamageTests(FolderCase):
             path.write_bytes(damaged)
             with self.assertRaisesRegex(PulleyError, "Bring the file in again"):
                 load_mesh(Folder(self.folder), part.mesh.key)
-        read_step(AS1, Folder(self.folder))
+        read_file(AS1, Folder(self.folder))
         self.assertEqual(load_mesh(Folder(self.folder), part.mesh.key).key, part.mesh.key)
 
     def test_a_file_is_whole_or_not_there(self):

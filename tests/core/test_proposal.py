@@ -14,7 +14,7 @@ from pulley.core.errors import PulleyError
 from pulley.core.geometry.features import Cylinder
 from pulley.core.geometry.frames import translation
 from pulley.core.geometry.mesh import Mesh
-from pulley.core.planning.part_kinds import kind_of
+from pulley.core.part_kinds import kind_of
 from pulley.core.planning.proposal import Options, Proposal, propose
 from pulley.core.planning.removal_order import Enough
 from pulley.core.teardown import Teardown

@@ -12,7 +12,7 @@ from OCP.gp import gp_Pnt
 from pulley.core.assembly import leaf_bounds
 from pulley.core.contact.scene import home_scene
 from pulley.core.errors import PulleyError
-from pulley.core.formats import step
+from pulley.core.formats import reading
 from pulley.core.kernel import process
 from pulley.core.kernel.process import Limits
 from pulley.core.store import Folder
@@ -34,7 +34,7 @@ class TidyTests(TestCase):
     def read(self, root: Item, unit: str = "MM"):
         path = self.folder / "made.step"
         write_step(root, path, unit)
-        return step.read_step(path, Folder(store()))
+        return reading.read_file(path, Folder(store()))
 
     def test_tree_names_positions_and_colours(self):
         block = Item("Block", box((0, 0, 0), (10, 20, 30)), "#ff8000")
@@ -49,15 +49,15 @@ class TidyTests(TestCase):
     def test_what_was_read_is_kept_until_the_file_or_its_name_changes(self):
         path, folder = self.folder / "made.step", self.folder / "store"
         write_step(Item("Top", items=[Item("Block", box((0, 0, 0), (10, 20, 30)))]), path)
-        with mock.patch.object(step, "read_step", wraps=step.read_step) as reading:
-            first, again = (step.read_step_kept(path, Folder(folder)) for _ in range(2))
+        with mock.patch.object(reading, "read_file", wraps=reading.read_file) as reading:
+            first, again = (reading.read_kept(path, Folder(folder)) for _ in range(2))
             self.assertEqual(reading.call_count, 1)
             self.assertEqual([leaf.path for leaf in again.leaves], [leaf.path for leaf in first.leaves])
             self.assertEqual(again.source, first.source)
             for mesh in folder.glob("*/*.npz"):
                 mesh.unlink()
-            self.assertEqual(step.read_step_kept(path, Folder(folder)).leaves[0].part.mesh.volume, 6000)
-            step.read_step_kept(path.rename(path.with_name("other.step")), Folder(folder))
+            self.assertEqual(reading.read_kept(path, Folder(folder)).leaves[0].part.mesh.volume, 6000)
+            reading.read_kept(path.rename(path.with_name("other.step")), Folder(folder))
             self.assertEqual(reading.call_count, 3)
 
     def test_inches_become_millimetres(self):
@@ -135,7 +135,7 @@ class BadFileTests(TestCase):
         path = self.folder / "bad.step"
         path.write_bytes(data)
         with self.assertRaisesRegex(PulleyError, advice):
-            step.read_step(path, Folder(store()), **limits)
+            reading.read_file(path, Folder(store()), **limits)
 
     def test_empty(self):
         self.refuse(b"", "is empty")
@@ -157,12 +157,12 @@ class BadFileTests(TestCase):
         )
 
     def test_too_large(self):
-        with mock.patch.object(step, "SIZE_LIMIT", 1000):
+        with mock.patch.object(reading, "SIZE_LIMIT", 1000):
             self.refuse(DEMO.read_bytes(), "the limit is")
 
     def test_missing_file(self):
         with self.assertRaisesRegex(PulleyError, "cannot be opened"):
-            step.read_step(self.folder / "none.step", Folder(store()))
+            reading.read_file(self.folder / "none.step", Folder(store()))
 
     def test_time_limit(self):
         self.refuse(DEMO.read_bytes(), "longer than 0.05 s", limits=Limits(seconds=0.05))
@@ -182,11 +182,11 @@ class BadFileTests(TestCase):
             (self.folder / "OCP" / "__init__.py").write_text("raise ImportError('libGL.so.1: no such file')")
             process._take(Limits().memory).close()  # one kept ready has loaded the real kernel already
             with self.assertRaisesRegex(PulleyError, "cannot start: libGL.so.1"):
-                step.read_step(DEMO, Folder(store()))
+                reading.read_file(DEMO, Folder(store()))
 
     def test_whoever_is_told_can_stop_it(self):
         def stop(_share: float, _message: str) -> None:
             raise InterruptedError
 
         with self.assertRaises(InterruptedError):
-            step.read_step(DEMO, Folder(store()), stop)
+            reading.read_file(DEMO, Folder(store()), stop)

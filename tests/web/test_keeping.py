@@ -172,7 +172,7 @@ class PrepareTests(TestCase):
 
     def test_the_demo_is_loaded_whole_or_at_the_next_start(self):
         scenes = {"roller": [], "mast_foot": [], "cam_cleat": []}
-        reading = mock.patch.object(prepare, "read_step", lambda file, store: read(file))
+        reading = mock.patch.object(prepare, "read_file", lambda file, store: read(file))
         command = prepare.Command(stdout=io.StringIO())
         with mock.patch.object(prepare, "SCENES", scenes), reading:
             with (

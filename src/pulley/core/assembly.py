@@ -74,12 +74,18 @@ def placed(
 
 @dataclass(frozen=True, eq=False)
 class Assembly:
-    """Components in tree order, every parent before its children. Never altered once made."""
+    """Components in tree order, every parent before its children. Never altered once made.
+
+    ``asked`` says what the file left open and was assumed, ``unit`` or ``up``; ``missing`` are files that it refers to
+    and that did not come with it.
+    """
 
     name: str
     components: tuple[Component, ...]
     notes: tuple[str, ...] = ()
     source: dict[str, str] = field(default_factory=dict)
+    asked: tuple[str, ...] = ()
+    missing: tuple[str, ...] = ()
 
     @cached_property
     def _memory(self) -> LRUCache[Hashable, Any]:

@@ -24,7 +24,7 @@ from pulley.core.contact.start import TOLERANCE, Allowed
 from pulley.core.describe import remedy_sentence
 from pulley.core.errors import PulleyError
 from pulley.core.formats import teardown as teardown_json
-from pulley.core.formats.step import read_step_kept
+from pulley.core.formats.reading import read_kept
 from pulley.core.planning.companions import bring_along, matches
 from pulley.core.planning.direction_text import parse_direction
 from pulley.core.planning.directions import name_of
@@ -43,7 +43,7 @@ def default_store() -> Path:
 
 
 def _assembly(file: str) -> Assembly:
-    return read_step_kept(Path(file), Folder(default_store()))
+    return read_kept(Path(file), Folder(default_store()))
 
 
 def inspect(args: argparse.Namespace) -> tuple[dict[str, Any], int]:

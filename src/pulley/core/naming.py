@@ -71,3 +71,12 @@ def give_sentence(assembly: Assembly, leaf: str, by: float, unit: str = "mm") ->
         In which it is said: ``mm``, ``cm`` or ``in``.
     """
     return f"{component_name(assembly, leaf)} gives by {shown(by, unit)} {unit}"
+
+
+def listed(names: list[str], most: int = 5) -> str:
+    """Names apart by commas, the first few of them.
+
+    >>> listed(list("abcdefgh"))
+    'a, b, c, d, e and 3 more'
+    """
+    return ", ".join(names[:most]) + (f" and {len(names) - most} more" if len(names) > most else "")

@@ -88,10 +88,11 @@ def keep_meshes(assembly: Assembly, store: Store) -> None:
 
 
 def adopt(assembly: Assembly, made: Store, store: Store) -> None:
-    """Take meshes and exact shapes over from the store of a reader, ``made``, in place of what is damaged."""
+    """Take meshes and exact shapes, where there are any, over from the store of a reader, in place of what is damaged."""
     for part, _ in assembly.parts:
         for name in (mesh_name(part.mesh.key), shape_name(part.mesh.key)):
-            store.write(name, made.read(name))
+            if made.has(name):
+                store.write(name, made.read(name))
 
 
 def to_record(assembly: Assembly, store: Store) -> dict[str, Any]:
@@ -101,6 +102,8 @@ def to_record(assembly: Assembly, store: Store) -> dict[str, Any]:
         "name": assembly.name,
         "notes": list(assembly.notes),
         "source": assembly.source,
+        "asked": list(assembly.asked),
+        "missing": list(assembly.missing),
         "parts": [{"key": p.key, "name": p.name, "mesh": p.mesh.key} for p, _ in assembly.parts],
         "components": [
             {
@@ -127,4 +130,6 @@ def from_record(record: dict[str, Any], store: Store) -> Assembly:
         ),
         notes=tuple(record["notes"]),
         source=record["source"],
+        asked=tuple(record.get("asked", ())),
+        missing=tuple(record.get("missing", ())),
     )

@@ -1,5 +1,6 @@
 """Compile the kernels, or load them from their cache, before somebody waits for them."""
 
+import importlib
 from dataclasses import replace
 
 import numpy as np
@@ -20,7 +21,8 @@ from pulley.core.teardown import Look, Step, Teardown
 
 
 def warm() -> None:
-    """Run every kernel once on two small boxes."""
+    """Run every kernel once on two small boxes, and those of readers."""
+    importlib.import_module("pulley.core.formats.warm")
     part = Part("p1", "box", box_mesh((0, 0, 0), (10, 10, 10)))
     lifted = np.eye(4)
     lifted[2, 3] = 25.0

@@ -5,10 +5,15 @@ from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any
 
+WRITE_STEP = "pulley.core.kernel.write:write_from"
+
 
 @dataclass(frozen=True)
 class Order:
-    """Something to do: an operation of `worker.OPERATIONS`, the file that it reads, the empty folder that it fills."""
+    """Something to do: an operation as ``module:function``, the file that it reads, the empty folder that it fills.
+
+    The function takes the order, a report, and whether the process is fenced.
+    """
 
     do: str
     source: Path

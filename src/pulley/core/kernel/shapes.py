@@ -1,34 +1,37 @@
 """From Open CASCADE shapes to meshes: triangles, exact edges, features. Runs in the reader process only."""
 
-from dataclasses import replace
+from dataclasses import dataclass
 from pathlib import Path
 
 import numpy as np
 from numpy.typing import NDArray
 from OCP.BinTools import BinTools, BinTools_FormatVersion
 from OCP.Bnd import Bnd_Box
-from OCP.BRep import BRep_Tool
+from OCP.BRep import BRep_Builder, BRep_Tool
 from OCP.BRepAdaptor import BRepAdaptor_Surface
 from OCP.BRepBndLib import BRepBndLib
-from OCP.BRepBuilderAPI import BRepBuilderAPI_Transform
+from OCP.BRepBuilderAPI import BRepBuilderAPI_Sewing, BRepBuilderAPI_Transform
 from OCP.BRepGProp import BRepGProp
 from OCP.BRepLib import BRepLib
 from OCP.BRepMesh import BRepMesh_IncrementalMesh
 from OCP.GeomAbs import GeomAbs_C0, GeomAbs_Cone, GeomAbs_Cylinder, GeomAbs_Plane
 from OCP.gp import gp_Ax2, gp_Dir, gp_Pnt, gp_Trsf
 from OCP.GProp import GProp_GProps
+from OCP.ShapeFix import ShapeFix_Solid
 from OCP.TopAbs import TopAbs_EDGE, TopAbs_FACE, TopAbs_REVERSED, TopAbs_SHELL, TopAbs_SOLID
 from OCP.TopExp import TopExp_Explorer
 from OCP.TopLoc import TopLoc_Location
-from OCP.TopoDS import TopoDS, TopoDS_Face, TopoDS_Shape
+from OCP.TopoDS import TopoDS, TopoDS_Compound, TopoDS_Face, TopoDS_Shape
 
-from pulley.core.geometry.features import Cylinder, Plane, Point
+from pulley.core.geometry.features import Cylinder, Plane
 from pulley.core.geometry.frames import Pose, apply
 from pulley.core.geometry.mesh import Mesh
+from pulley.core.geometry.warping import warped
+from pulley.core.kernel.build import wanted_error
 
 CHORD = 0.05  # mm, where no thin wall asks for less
-FINE = 0.05  # mm that a mesh may be off at most: half of the greatest tolerance
 LARGE = 1e-4  # of a shape's size: what it is first meshed to, since a fine mesh of a large one may be too much
+SEAM = 0.01  # mm between the edges of loose faces that are taken for one
 BUDGET = 400_000  # triangles of a part
 HALVINGS = 12  # of the chord, at most, to come within the error that is wanted
 SLIVER = 1e-3  # mm2; a face with less may have no triangle
@@ -82,11 +85,6 @@ def solids(shape: TopoDS_Shape) -> list[TopoDS_Shape]:
     return subshapes(shape, TopAbs_SOLID)
 
 
-def has_faces(shape: TopoDS_Shape) -> bool:
-    """Whether a shape has any surface at all; wires and empty bodies have none."""
-    return not shape.IsNull() and TopExp_Explorer(shape, TopAbs_FACE).More()
-
-
 def mesh_for_contact(shape: TopoDS_Shape, warp: Pose, error: float | None = None) -> Mesh:
     """Mesh a shape so finely that contacts may rely on it, its instances' reflection and scale (4, 4) built in.
 
@@ -107,15 +105,6 @@ def mesh_for_contact(shape: TopoDS_Shape, warp: Pose, error: float | None = None
     return mesh if np.array_equal(warp, np.eye(4)) else warped(mesh, warp)
 
 
-def wanted_error(wall: float) -> float:
-    """Mm that a mesh may be off: less than half of the tolerance that applies to a part with such a thinnest wall.
-
-    >>> wanted_error(float("inf")), round(wanted_error(0.1), 6)
-    (0.05, 0.0125)
-    """
-    return min(FINE, wall / 8)
-
-
 def _within_budget(shape: TopoDS_Shape, error: float) -> Mesh:
     """A mesh to within ``error`` mm, or as near to it as `BUDGET` triangles come; tried coarsely first."""
     chord = max(error, LARGE * _size(shape))
@@ -132,6 +121,39 @@ def _size(shape: TopoDS_Shape) -> float:
     box = Bnd_Box()
     BRepBndLib.Add_s(shape, box)
     return 0.0 if box.IsVoid() else float(np.sqrt(box.SquareExtent()))
+
+
+@dataclass(frozen=True, eq=False)
+class Exact:
+    """A shape of the CAD kernel as what an item of a file's tree is made of (`tree.Body`)."""
+
+    shape: TopoDS_Shape
+
+    @property
+    def nothing(self) -> str:
+        """Why there is no surface to see."""
+        if not self.shape.IsNull() and TopExp_Explorer(self.shape, TopAbs_FACE).More():
+            return ""
+        return "holds no geometry" if self.shape.IsNull() or not self.shape.NbChildren() else "is wires only"
+
+    @property
+    def notes(self) -> list[str]:
+        """What could not be meshed."""
+        lost = missing_faces(self.shape)
+        faces = "a face" if lost == 1 else f"{lost} faces"
+        return [f"has {faces} that could not be meshed: what meets them there is not found"] if lost else []
+
+    def meshed(self, warp: Pose, error: float | None = None) -> Mesh:
+        """As `mesh_for_contact`."""
+        return mesh_for_contact(self.shape, warp, error)
+
+    def bodies(self) -> "list[Exact]":
+        """Its solids."""
+        return [Exact(body) for body in solids(self.shape)]
+
+    def save(self, path: Path, warp: Pose) -> None:
+        """Keep the exact shape in the frame of its mesh."""
+        write_shape(unwarped(self.shape, warp), path)
 
 
 def missing_faces(shape: TopoDS_Shape) -> int:
@@ -209,34 +231,6 @@ def _error(faces: list[TopoDS_Face]) -> float:
     """Mm that the triangles of meshed faces may lie off their curved surfaces."""
     meshed = [BRep_Tool.Triangulation_s(face, TopLoc_Location()) for face in faces]
     return max((triangulation.Deflection() for triangulation in meshed if triangulation is not None), default=0.0)
-
-
-def warped(mesh: Mesh, warp: Pose) -> Mesh:
-    """A mesh scaled and mirrored by a warp (4, 4) as `without_warp` gives it."""
-    scale, sign = warp[1, 1], np.sign(np.diag(warp)[:3])
-
-    def place(point: Point) -> Point:
-        return tuple((np.diag(warp)[:3] * np.array(point)).tolist())
-
-    def direct(direction: Point) -> Point:
-        return tuple((sign * np.array(direction)).tolist())
-
-    mirrored = sign[0] < 0
-    return replace(
-        mesh,
-        vertices=apply(warp, mesh.vertices),
-        normals=mesh.normals * sign,
-        triangles=np.ascontiguousarray(mesh.triangles[:, ::-1]) if mirrored else mesh.triangles,
-        edges=apply(warp, mesh.edges) if len(mesh.edges) else mesh.edges,
-        planes=tuple(Plane(place(p.origin), direct(p.normal), p.area * scale**2) for p in mesh.planes),
-        cylinders=tuple(
-            Cylinder(place(c.origin), direct(c.direction), c.radius * scale, c.length * scale, c.hole)
-            for c in mesh.cylinders
-        ),
-        volume=None if mesh.volume is None else mesh.volume * scale**3,
-        thickness=mesh.walls * np.float32(scale),
-        error=mesh.error * scale,
-    )
 
 
 def _face_mesh(face: TopoDS_Face) -> FaceMesh:
@@ -321,3 +315,22 @@ def _volume(shape: TopoDS_Shape) -> float | None:
     properties = GProp_GProps()
     BRepGProp.VolumeProperties_s(shape, properties)
     return properties.Mass()
+
+
+def sewn(shape: TopoDS_Shape) -> TopoDS_Shape:
+    """Loose faces sewn together, and what closes as solids; the shape itself where nothing does."""
+    sewing = BRepBuilderAPI_Sewing(SEAM)
+    sewing.Add(shape)
+    sewing.Perform()
+    joined = sewing.SewedShape()
+    shells = [shell for shell in subshapes(joined, TopAbs_SHELL) if BRep_Tool.IsClosed_s(shell)]
+    if not shells:
+        return shape
+    made = [ShapeFix_Solid().SolidFromShell(TopoDS.Shell(shell)) for shell in shells]
+    if len(made) == 1:
+        return made[0]
+    whole, builder = TopoDS_Compound(), BRep_Builder()
+    builder.MakeCompound(whole)
+    for solid in made:
+        builder.Add(whole, solid)
+    return whole

@@ -1,19 +1,19 @@
-"""The process that works with the CAD kernel: one order in, files in the order's folder out.
+"""The process that works with strangers' files and the CAD kernel: one order in, files in the order's folder out.
 
 Run as ``python -m pulley.core.kernel.worker``; it loads the kernel, then takes one line from standard input (see
 `protocol`). Only `kernel.process` starts it; nothing else may import Open CASCADE.
 """
 
+import importlib
 import os
 import sys
 
 from pulley.core.errors import PulleyError
-from pulley.core.geometry.mesh import box_mesh
-from pulley.core.kernel import step, write
 from pulley.core.kernel.guard import fence, python_places
 from pulley.core.kernel.protocol import Order, error_line, progress_line
 
-OPERATIONS = {"read step": step.read_into, "write step": write.write_from}
+# ahead of the order, since the kernel takes seconds; and unfenced, since what is compiled is looked for and written
+LOADED = ("pulley.core.kernel.step", "pulley.core.kernel.write", "pulley.core.formats.inside", "pulley.core.formats.warm")
 
 
 def report(share: float, message: str) -> None:
@@ -23,14 +23,16 @@ def report(share: float, message: str) -> None:
 
 def main() -> int:
     """Carry out one order; 0 when it is done, 2 with an error line when it cannot be."""
-    _ = box_mesh((0, 0, 0), (1, 1, 1)).wall  # compiled, or read from its cache, while that can still be written
+    for name in LOADED:
+        importlib.import_module(name)
     line = sys.stdin.readline()
     if not line:
         return 0  # started ahead of time and never needed
     order = Order.from_line(line)
     fenced = fence([order.source.parent, order.source.resolve(), *python_places()], [order.made])
     try:
-        OPERATIONS[order.do](order, report, fenced)
+        module, _, operation = order.do.partition(":")
+        getattr(importlib.import_module(module), operation)(order, report, fenced)
     except PulleyError as error:
         print(error_line(str(error)), flush=True)
         return 2

@@ -15,7 +15,7 @@ from pulley.core.motion.travel import Screw
 from pulley.core.planning.blocking import SIX, Blocking, Direction
 from pulley.core.planning.directions import SAME
 from pulley.core.planning.outward import free_turn, own_axis
-from pulley.core.planning.part_kinds import FASTENERS, kind_of
+from pulley.core.part_kinds import FASTENERS, kind_of
 from pulley.core.planning.ways_out import shared_axis
 
 UP = (0.0, 0.0, 1.0)

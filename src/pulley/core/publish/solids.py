@@ -17,7 +17,7 @@ from pulley.core.errors import PulleyError
 from pulley.core.geometry.frames import Pose, apply
 from pulley.core.geometry.mesh import Mesh
 from pulley.core.kernel.process import Broken, TooSlow, run
-from pulley.core.kernel.protocol import Order
+from pulley.core.kernel.protocol import WRITE_STEP, Order
 from pulley.core.store import Store, shape_name
 from pulley.core.teardown import Teardown
 
@@ -62,7 +62,7 @@ def step(
         record = source / "record.json"
         record.write_text(json.dumps({"name": teardown.name, "components": components}))
         try:
-            run(Order("write step", record, made), report)
+            run(Order(WRITE_STEP, record, made), report)
         except (TooSlow, Broken) as error:
             raise PulleyError("The STEP file could not be written. Hide some components, or choose GLB.") from error
         return (made / STEP_FILE).read_bytes()

@@ -19,7 +19,8 @@ from django.urls import reverse
 from pulley.core import assembly as core
 from pulley.core.errors import PulleyError
 from pulley.core.formats import gltf
-from pulley.core.formats.step import check_file, read_step
+from pulley.core.formats.reading import read_file
+from pulley.core.formats.registry import format_of
 from pulley.core.render.painter import png
 from pulley.core.store import keep_meshes, load_mesh
 from pulley.web.jobs.models import Job
@@ -84,7 +85,7 @@ def accept(owner: Any, upload: UploadedFile[Any]) -> Job:
             copy.write(chunk)
         copy.flush()
         os.fsync(copy.fileno())
-        check_file(Path(copy.name), name)
+        format_of(Path(copy.name), name)
         sha256 = digest.hexdigest()
         uploads().save(place_of(sha256), OnDisk(copy, copy.name))
     return enqueue(owner, "bring in", name, {"sha256": sha256, "name": name})
@@ -99,7 +100,7 @@ def bring_in(job: Job, report: Report) -> dict[str, Any]:
     if row is None:
         name, sha256 = job.arguments["name"], job.arguments["sha256"]
         with on_this_machine(sha256) as path:
-            assembly = read_step(path, geometry, lambda s, m: report(0.9 * s, m), name=name)
+            assembly = read_file(path, geometry, lambda s, m: report(0.9 * s, m), name=name)
         report(0.92, "Drawing its picture")
         row = add(job.owner, assembly, job.pk)
     return {

@@ -13,7 +13,7 @@ from django.db import transaction
 from pulley.core.errors import PulleyError
 from pulley.core.files import version_of, write_whole
 from pulley.core.formats import teardown as teardown_json
-from pulley.core.formats.step import read_step
+from pulley.core.formats.reading import read_file
 from pulley.core.warm import warm
 from pulley.web.editor.services import create
 from pulley.web.jobs.services import take_up_all
@@ -76,7 +76,7 @@ class Command(BaseCommand):
     def load_scene(self, user: Any, step: Path, teardowns: list[Path]) -> None:
         """One assembly with its teardowns."""
         try:
-            assembly = read_step(step, geometry)
+            assembly = read_file(step, geometry)
         except PulleyError as error:
             raise CommandError(f"The demo data could not be loaded. {error}") from error
         uploads().save(place_of(assembly.source["sha256"]), ContentFile(step.read_bytes()))

@@ -1,20 +1,41 @@
-"""STEP (ISO 10303-21; AP203, AP214, AP242): checked at the door, then read in a process of its own."""
+"""Reading a file of any format: checked at the door, then read in a process of its own."""
 
 import contextlib
 import hashlib
 import json
 import tempfile
-from dataclasses import replace
+from dataclasses import asdict, dataclass, replace
+from functools import cache
 from pathlib import Path
 
-from pulley.core import kernel
+from pulley.core import formats, geometry, kernel
 from pulley.core.assembly import Assembly
 from pulley.core.errors import PulleyError
+from pulley.core.files import version_of
+from pulley.core.formats.registry import UNITS, format_of
 from pulley.core.kernel.process import Broken, Limits, Report, TooSlow, run
 from pulley.core.kernel.protocol import Order
 from pulley.core.store import Folder, Store, adopt, from_record, to_record
 
-SIZE_LIMIT = 256 * 2**20  # bytes
+INSIDE = "pulley.core.formats.inside:read_into"
+
+
+@dataclass(frozen=True)
+class Wanted:
+    """What to take where a file says nothing: its units (a key of `registry.UNITS`), the axis that points up (y or z).
+
+    ``split`` makes each separate body of a mesh a component; by default only where a file is one mesh of several.
+    """
+
+    units: str | None = None
+    up: str | None = None
+    split: bool | None = None
+
+    def __post_init__(self) -> None:
+        if self.units not in (None, *UNITS):
+            raise PulleyError(f"Units of {str(self.units)[:20]} are not known. Choose mm, cm, m or in.")
+        if self.up not in (None, "y", "z"):
+            raise PulleyError(f"An axis {str(self.up)[:20]} cannot point up. Choose y or z.")
 
 
 def _silent(_share: float, _message: str) -> None:
@@ -32,40 +53,15 @@ def sha256_of(path: Path) -> str:
         return hashlib.file_digest(file, "sha256").hexdigest()
 
 
-def check_file(path: Path, name: str) -> None:
-    """Raise PulleyError when the file cannot be a whole STEP file; costs one look at its ends.
-
-    Raises
-    ------
-    PulleyError
-        With what is wrong with it: empty, cut short, or something else by its first bytes.
-    """
-    try:
-        size = path.stat().st_size
-        with path.open("rb") as file:
-            head = file.read(4096)
-            file.seek(max(0, size - 4096))
-            tail = file.read()
-    except OSError as error:
-        raise PulleyError(f"{name} cannot be opened: {error.strerror}.") from error
-    if size == 0:
-        raise PulleyError(f"{name} is empty. Export the assembly again and bring in the new file.")
-    if size > SIZE_LIMIT:
-        raise PulleyError(f"{name} is {size / 2**20:.0f} MB; the limit is {SIZE_LIMIT >> 20} MB. Split the assembly.")
-    if b"ISO-10303-21" not in head:
-        raise PulleyError(f"{name} is not a STEP file. Export the assembly as STEP (.step, .stp).")
-    if b"END-ISO-10303-21" not in tail:
-        raise PulleyError(f"{name} is cut short: its end is missing. Copy or export it again.")
-
-
-def read_step(
+def read_file(
     path: Path,
     store: Store,
     report: Report = _silent,
     name: str | None = None,
     limits: Limits = Limits(),  # noqa: B008 (frozen)
+    wanted: Wanted = Wanted(),  # noqa: B008 (frozen)
 ) -> Assembly:
-    """Read a STEP assembly.
+    """Read an assembly from a file of any format of `registry.FORMATS`, or from a ZIP of several.
 
     Parameters
     ----------
@@ -78,29 +74,32 @@ def read_step(
         What the user calls the file, for messages and for the source; the path's name by default.
     limits : Limits
         What the reader process may use.
+    wanted : Wanted
+        What to take where the file says nothing.
 
     Returns
     -------
     Assembly
         Tidy: wrappers around one solid collapsed, empty and wire-only bodies left out with a note,
-        missing names made up, equal sibling names numbered. Millimetres whatever the file's unit.
+        missing names made up, equal sibling names numbered. Millimetres, Z up, whatever the file has.
 
     Raises
     ------
     PulleyError
         When the file is no good or goes past the limits. The reader is a process of its own, so a
         file that crashes or hangs the kernel costs this call and nothing else. It sees this file and
-        nothing else that anybody keeps: a file that needs others names them and is refused.
+        nothing else that anybody keeps.
     """
     name = name or path.name
-    check_file(path, name)
+    format_of(path, name)
     with tempfile.TemporaryDirectory() as folder:
-        link = Path(folder) / "input" / (Path(name).stem[:100].replace("\0", "") + ".stp")
+        ending = Path(name).suffix[:10].replace("\0", "")
+        link = Path(folder) / "input" / (Path(name).stem[:100].replace("\0", "") + ending)
         link.parent.mkdir()
         link.symlink_to(path.resolve())
         made = Path(folder) / "made"
         made.mkdir()
-        _read(Order("read step", link, made), name, report, limits)
+        _read(Order(INSIDE, link, made, asdict(wanted)), name, report, limits)
         assembly = from_record(json.loads((made / "record.json").read_text()), Folder(made))
         adopt(assembly, Folder(made), store)
     return replace(assembly, source={"file": name, "sha256": sha256_of(path)})
@@ -120,16 +119,22 @@ def _read(order: Order, name: str, report: Report, limits: Limits) -> None:
         ) from error
 
 
-def read_step_kept(path: Path, store: Store) -> Assembly:
-    """`read_step`, or what it found the last time: kept in the store by the file's content and name, and by the
-    source of the reader, so that a newer reader reads anew."""
-    check_file(path, path.name)
-    sources = b"".join(file.read_bytes() for file in sorted(Path(kernel.__file__).parent.glob("*.py")))
-    told = hashlib.sha256(sources + path.name.encode()).hexdigest()
+@cache
+def _version() -> str:
+    """A hash of all that reads, so that a newer reader reads anew."""
+    places = (Path(package.__path__[0]) for package in (formats, geometry, kernel))
+    return version_of(*places)
+
+
+def read_kept(path: Path, store: Store, wanted: Wanted = Wanted()) -> Assembly:  # noqa: B008 (frozen)
+    """`read_file`, or what it found the last time: kept in the store by the file's content and name, by what was
+    wanted, and by the source of the reader."""
+    format_of(path, path.name)
+    told = hashlib.sha256(f"{_version()} {path.name} {wanted}".encode()).hexdigest()
     kept = f"read/{sha256_of(path)}-{told[:16]}.json"
     if store.has(kept):
         with contextlib.suppress(PulleyError, ValueError, KeyError):  # the store has lost a mesh: read it again
             return from_record(json.loads(store.read(kept)), store)
-    assembly = read_step(path, store)
+    assembly = read_file(path, store, wanted=wanted)
     store.write(kept, json.dumps(to_record(assembly, store)).encode())
     return assembly

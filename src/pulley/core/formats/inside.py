@@ -1,0 +1,136 @@
+"""Reading a file, in the process of `kernel.worker`: unpacked, read by its format, built, and put into a folder."""
+
+import importlib
+import json
+from collections.abc import Callable
+from dataclasses import replace
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+
+from pulley.core.assembly import Assembly
+from pulley.core.errors import PulleyError
+from pulley.core.formats.facets import tree_of
+from pulley.core.formats.registry import SET, UNITS, Format, format_of
+from pulley.core.formats.sets import models, unpack
+from pulley.core.formats.soup import Found
+from pulley.core.kernel.build import built
+from pulley.core.kernel.protocol import Order
+from pulley.core.kernel.tree import Node, split_bodies, tidy
+from pulley.core.naming import listed
+from pulley.core.store import Folder, to_record
+
+Report = Callable[[float, str], None]
+
+
+def read_into(order: Order, report: Report, fenced: bool) -> None:
+    """An operation of the worker: meshes, exact shapes and a record of the assembly into the order's folder."""
+    assembly = _Reader(order, report, fenced).assembly()
+    (order.made / "record.json").write_text(json.dumps(to_record(assembly, Folder(order.made))))
+
+
+class _Reader:
+    """One reading: what was asked for, and what the files lacked."""
+
+    def __init__(self, order: Order, report: Report, fenced: bool) -> None:
+        self.order, self.report, self.fenced = order, report, fenced
+        self.asked: list[str] = []
+        self.missing: list[str] = []
+        self.notes: list[str] = []
+
+    def assembly(self) -> Assembly:
+        """The assembly of all files."""
+        source = self.order.source
+        self.report(0.05, f"Reading {source.name}")
+        files, stem = [source], source.stem
+        if format_of(source, source.name) is SET:
+            folder = self.order.made / "set"
+            folder.mkdir()
+            self.notes += unpack(source, folder, source.name)
+            files, notes = models(folder, source.name)
+            self.notes += notes
+        trees = [(path, self.trees(path, alone=len(files) == 1)) for path in files]
+        roots = trees[0][1] if len(trees) == 1 else [_wrapped(path.stem, nodes) for path, nodes in trees]
+        notes: list[str] = []
+        kept = [node for node in (tidy(root, notes) for root in roots) if node]
+        if not kept:
+            raise self._nothing(source.name, len(notes))
+        self._say_what_lacks()
+        made = built(kept, stem, [*self.notes, *notes], self.report, self.order.made)
+        return replace(made, asked=tuple(self.asked), missing=tuple(self.missing))
+
+    def trees(self, path: Path, alone: bool) -> list[Node]:
+        """The trees of one file; one that came ``alone`` is split where it is a single part of several solids."""
+        format = format_of(path, path.name)
+        try:
+            nodes = self._trees(format, path)
+            return [split_bodies(node) for node in nodes] if alone and format.exact else nodes
+        except PulleyError as error:
+            said = str(error)
+            raise PulleyError(f"{path.name}: {said}" if said.startswith(("It ", "Its ", "“")) else said) from error
+        except MemoryError:
+            raise PulleyError(f"{path.name} needs more memory than there is for one file. Split it.") from None
+        except Exception as error:  # a library's reader may raise anything over a damaged file
+            raise PulleyError(
+                f"{path.name} is damaged: it cannot be read as {format.name} ({type(error).__name__}). Export it again."
+            ) from error
+
+    def _trees(self, format: Format, path: Path) -> list[Node]:
+        module, _, name = format.reader.partition(":")
+        reader = getattr(importlib.import_module(module), name)
+        if format.exact:
+            nodes, missing = reader(path, self.fenced)
+            self.missing += missing
+            if format.name == "BREP":
+                nodes = [_scaled(node, self._unit(None)) for node in nodes]
+            return nodes
+        found: Found = reader(path)
+        self.missing += found.missing
+        unit, up = self._unit(found.unit), self._up(found.up)
+        nodes, notes = tree_of(found, unit, up, self.order.options.get("split"), self.report)
+        self.notes += notes
+        return nodes
+
+    def _unit(self, own: float | None) -> float:
+        """Mm to the unit of a file: its own, else the one that was said, else mm."""
+        said = self.order.options.get("units")
+        if own is None and said is None and "unit" not in self.asked:
+            self.asked.append("unit")
+        return own or UNITS[said or "mm"]
+
+    def _up(self, own: str | None) -> str:
+        said = self.order.options.get("up")
+        if own is None and said is None and "up" not in self.asked:
+            self.asked.append("up")
+        return own or said or "z"
+
+    def _say_what_lacks(self) -> None:
+        self.missing = list(dict.fromkeys(self.missing))
+        if self.missing:
+            self.notes.append(f"Files that it refers to were not brought in with it: {listed(self.missing)}.")
+        if "unit" in self.asked:
+            self.notes.append("The file names no unit: millimetres are taken.")
+
+    def _nothing(self, name: str, bodies: int) -> PulleyError:
+        if self.missing:
+            return PulleyError(
+                f"{name} needs parts from other files that were not brought in with it: {listed(self.missing)}. "
+                "Bring all of them in together, or export it as one STEP file."
+            )
+        return PulleyError(f"{name} holds no solids or surfaces, only {bodies or 'no'} empty or wire bodies.")
+
+
+def _wrapped(name: str, nodes: list[Node]) -> Node:
+    """The trees of one file of several, under its name."""
+    if len(nodes) == 1:
+        nodes[0].name = nodes[0].name or name
+        return nodes[0]
+    return Node(name, np.eye(4), children=nodes)
+
+
+def _scaled(node: Node, scale: float) -> Node:
+    """A tree in another unit."""
+    if scale != 1.0:
+        node.pose = np.diag([scale, scale, scale, 1.0]) @ node.pose
+    return node

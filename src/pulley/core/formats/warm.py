@@ -1,0 +1,10 @@
+"""Loaded by a reader's process before it is fenced: what is compiled has to be looked for, or written, before."""
+
+from pulley.core.geometry.mending import Soup, bodies_of
+from pulley.core.geometry.mesh import box_mesh
+from pulley.core.geometry.recognition.describing import described
+
+_box = box_mesh((0, 0, 0), (1, 1, 1))
+_wrong = _box.triangles.copy()
+_wrong[0] = _wrong[0, ::-1]  # one triangle the wrong way round: turning it is compiled, too
+_ = described(bodies_of(Soup(_box.vertices, _wrong)).bodies).wall
