@@ -219,11 +219,9 @@ def _parted(
     notes: list[str],
 ) -> list[Body]:
     """Bodies that hang together by edges, their holes filled where small, each with the hollows within it."""
-    keys, _, owner = _edges(triangles)
-    edge = np.unique(keys, return_inverse=True)[1].reshape(-1)
-    total = len(triangles) + int(edge.max()) + 1
-    web = coo_array((np.ones(len(edge), np.int8), (owner, len(triangles) + edge)), [total] * 2)
-    surface = connected_components(web, directed=False)[1][: len(triangles)]
+    pairs = _joints(vertices, triangles)
+    web = coo_array((np.ones(len(pairs), np.int8), pairs.T), [len(triangles)] * 2)
+    surface = connected_components(web, directed=False)[1]
     order = np.argsort(surface, kind="stable")
     found, turned = [], 0
     for rows in np.split(order, np.flatnonzero(np.diff(surface[order])) + 1):
@@ -248,6 +246,64 @@ def _parted(
         for k, body in enumerate(found)
         if k not in hollows
     ]
+
+
+def _joints(vertices: NDArray[np.float64], triangles: NDArray[np.intp]) -> NDArray[np.intp]:
+    """Pairs (k, 2) of triangles that hang together at an edge.
+
+    Where more than two meet, as where bodies touch along an edge, two belong together between which there is material:
+    turning from the back of one about the edge, the other is the first that is met and faces away.
+    """
+    keys, upward, owner = _edges(triangles)
+    order = np.argsort(keys, kind="stable")
+    keys, upward, owner = keys[order], upward[order], owner[order]
+    first = np.flatnonzero(np.diff(keys, prepend=-1))
+    times = np.diff(first, append=len(keys))
+    two = first[times == 2]
+    plain = np.stack([owner[two], owner[two + 1]], axis=1)
+    if times.max(initial=0) <= 2:
+        return plain
+    run = np.repeat(np.arange(len(first)), times)
+    near = np.flatnonzero(times[run] > 2)
+    low, high = vertices[keys[near] >> 32], vertices[keys[near] & 0xFFFFFFFF]
+    third = triangles[owner[near]].sum(1) - (keys[near] >> 32) - (keys[near] & 0xFFFFFFFF)
+    angles = _angles(low, high, vertices[third])
+    met = _met(run[near], upward[near], angles)
+    return np.concatenate([plain, owner[near][met]])
+
+
+def _angles(low: NDArray[np.float64], high: NDArray[np.float64], third: NDArray[np.float64]) -> NDArray[np.float64]:
+    """Where points (k, 3) lie about edges from ``low`` to ``high`` (k, 3), in radians."""
+    along = (high - low) / np.maximum(np.linalg.norm(high - low, axis=1, keepdims=True), 1e-300)
+    helper = np.eye(3)[np.abs(along).argmin(1)]
+    u = np.cross(along, helper)
+    u /= np.maximum(np.linalg.norm(u, axis=1, keepdims=True), 1e-300)
+    arm = third - low
+    return np.arctan2(np.einsum("ij,ij->i", arm, np.cross(along, u)), np.einsum("ij,ij->i", arm, u))
+
+
+@njit(cache=True)
+def _met(run, upward, angles):  # noqa: ANN001, ANN202
+    """For each triangle that runs up its edge the one that runs down it and lies next behind its back: pairs of rows."""
+    pairs = np.empty((len(run), 2), np.int64)
+    count, start = 0, 0
+    while start < len(run):
+        end = start
+        while end < len(run) and run[end] == run[start]:
+            end += 1
+        for i in range(start, end):
+            best, least = -1, 1e9
+            for j in range(start, end):
+                if upward[i] and not upward[j]:
+                    back = (angles[i] - angles[j]) % (2 * np.pi)
+                    back = 2 * np.pi if back < 1e-7 else back
+                    if back < least:
+                        best, least = j, back
+            if best >= 0:
+                pairs[count, 0], pairs[count, 1] = i, best
+                count += 1
+        start = end
+    return pairs[:count]
 
 
 def _twice(triangles: NDArray[np.intp]) -> bool:
