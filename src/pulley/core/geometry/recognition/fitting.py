@@ -19,7 +19,9 @@ from numba import njit
 
 FREE, PLANE, CYLINDER, CONE, SPHERE, TORUS = range(6)
 ROUNDS = 12  # of the least squares, at most
-SAMPLE = 300  # points that take part in them, at most
+SAMPLE = 120  # points that take part in them, at most
+PATIENCE = 3  # rounds after which a fit has to come near
+NEAR, FAR, SHARE = 20.0, 200.0, 0.1  # times the grain, and of the points' size, that it may be off by then and before
 UNKNOWNS = (0, 0, 5, 6, 4, 7)  # by kind
 TINY = 1e-14
 
@@ -71,27 +73,32 @@ def normal(kind, surface, x):
 
 
 @njit(cache=True)
-def _turned(surface, kind, k, by):
+def _across(axis):
+    """Two unit directions across an axis, and across each other."""
+    helper = np.zeros(3)
+    helper[np.argmin(np.abs(axis))] = 1.0
+    u = np.cross(axis, helper)
+    u /= math.sqrt(u[0] ** 2 + u[1] ** 2 + u[2] ** 2)
+    return u, np.cross(axis, u)
+
+
+@njit(cache=True)
+def _turned(surface, kind, k, by, a, u, v):
     """A surface with its ``k``-th unknown changed: three of the point, two tilts of the axis, then the sizes.
 
-    A cylinder and a cone have but two of the point, across the axis; a sphere has no tilts.
+    A cylinder and a cone have but two of the point, across the axis; a sphere has no tilts. ``a``, ``u`` and ``v`` are
+    the axis and two directions across it, the same for all unknowns.
     """
     new = surface.copy()
     if kind == SPHERE:
         new[k if k < 3 else 6] += by
         return new
-    a = surface[3:6]
-    helper = np.zeros(3)
-    helper[np.argmin(np.abs(a))] = 1.0
-    u = np.cross(a, helper)
-    u /= math.sqrt(u[0] ** 2 + u[1] ** 2 + u[2] ** 2)
-    v = np.cross(a, u)
     shifts = 3 if kind == TORUS else 2
     if k < shifts:
         way = u if k == 0 else (v if k == 1 else a)
         new[:3] += by * way
     elif k < shifts + 2:
-        axis = a + by * (u if k == shifts else v)
+        axis = new[3:6] + by * (u if k == shifts else v)
         new[3:6] = axis / math.sqrt(axis[0] ** 2 + axis[1] ** 2 + axis[2] ** 2)
     else:
         new[6 + k - shifts - 2] += by
@@ -99,8 +106,11 @@ def _turned(surface, kind, k, by):
 
 
 @njit(cache=True)
-def refine(kind, surface, points):
-    """A surface fitted to points (n, 3) by least squares (Gauss and Newton) from a guess, and the greatest distance."""
+def refine(kind, surface, points, grain):
+    """A surface fitted to points (n, 3) by least squares (Gauss and Newton) from a guess, and the greatest distance.
+
+    Given up, with an infinite distance, where it does not come near to ``grain``.
+    """
     unknowns, shifts = UNKNOWNS[kind], 3 if kind == TORUS else 2
     stride = max(1, len(points) // SAMPLE)
     some = points[::stride]
@@ -110,12 +120,18 @@ def refine(kind, surface, points):
     step = 1e-6 * max(size, 1e-9)
     count = len(some)
     rest, slopes = np.empty(count), np.empty((count, unknowns))
-    for _ in range(ROUNDS):
+    for turn in range(ROUNDS):
+        worst = 0.0
         for i in range(count):
             rest[i] = distance(kind, surface, some[i])
+            worst = max(worst, abs(rest[i]))
+        if worst > (FAR if turn < PATIENCE else NEAR) * grain + (SHARE * size if turn < PATIENCE else 0.0):
+            return surface, np.inf
+        a = surface[3:6].copy()
+        u, v = _across(a)
         for k in range(unknowns):
             by = 1e-6 if kind != SPHERE and shifts <= k < shifts + 2 else step  # radians of a tilt, else mm
-            moved = _turned(surface, kind, k, by)
+            moved = _turned(surface, kind, k, by, a, u, v)
             for i in range(count):
                 slopes[i, k] = (distance(kind, moved, some[i]) - rest[i]) / by
         square = slopes.T @ slopes
@@ -127,7 +143,7 @@ def refine(kind, surface, points):
         if not np.isfinite(change).all():
             return surface, np.inf
         for k in range(unknowns):
-            surface = _turned(surface, kind, k, change[k])
+            surface = _turned(surface, kind, k, change[k], a, u, v)
         if np.abs(change).max() < 1e-9 * max(size, 1.0):
             break
     worst = 0.0
@@ -154,11 +170,7 @@ def _circle(x, y):
 @njit(cache=True)
 def cylinder_about(axis, points):
     """The cylinder along an axis (3,) that fits points (n, 3) best; its radius is below 0 where there is none."""
-    helper = np.zeros(3)
-    helper[np.argmin(np.abs(axis))] = 1.0
-    u = np.cross(axis, helper)
-    u /= math.sqrt(u[0] ** 2 + u[1] ** 2 + u[2] ** 2)
-    v = np.cross(axis, u)
+    u, v = _across(axis)
     middle = np.array([points[:, 0].mean(), points[:, 1].mean(), points[:, 2].mean()])
     arms = points - middle
     x, y, radius = _circle(arms @ u, arms @ v)

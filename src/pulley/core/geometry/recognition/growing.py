@@ -33,6 +33,8 @@ AROUND = (20, 9)  # patches about one that a surface is guessed from, if its nei
 BESIDE = 6  # neighbours of a patch that are tried in pairs
 FAILURES = 400  # patches in a row from which nothing grows, after which only one in so many is tried
 SELDOM = 16
+ROUNDS = 8  # of growing and fitting, at most
+BENT = 10.0  # times the grain: how far the corners of a round face leave the plane of one of its patches, at least
 MUCH = 1.5  # times the area: a surface that takes so much more is the right one, whatever lies nearer
 
 
@@ -88,6 +90,21 @@ def _points_of(patches, starts, members, vertices):
 
 
 @njit(cache=True)
+def _corners_of(patches, starts, members, vertices):
+    """The corners (n, 3) of some patches, those that they share as often as they have them."""
+    total = 0
+    for p in patches:
+        total += starts[p + 1] - starts[p]
+    points = np.empty((total, 3))
+    at = 0
+    for p in patches:
+        for k in range(starts[p], starts[p + 1]):
+            points[at] = vertices[members[k]]
+            at += 1
+    return points
+
+
+@njit(cache=True)
 def _fits(kind, surface, p, starts, members, vertices, normals, middles, grain, sign, sag):
     """Whether all corners of a patch lie on a surface, which it faces as others do, and it spans no more of it."""
     for k in range(starts[p], starts[p + 1]):
@@ -100,18 +117,23 @@ def _fits(kind, surface, p, starts, members, vertices, normals, middles, grain, 
 
 
 @njit(cache=True)
-def _grow(kind, surface, seeds, face, links, linked, starts, members, vertices, normals, middles, grain, mark, stamp):
-    """The patches, not in a face yet, that a surface grows over from those of ``seeds`` that lie on it."""
+def _grow(kind, surface, seeds, face, links, linked, starts, members, vertices, normals, middles, grain, mark, stamp, whole):
+    """The patches, not in a face yet, that a surface grows over from those of ``seeds`` that lie on it.
+
+    None where it is to be the ``whole`` of the seeds and is not.
+    """
     grown = np.empty(len(normals), np.int32)
     count, sag = 0, 4 * grain
     sign = 1.0 if (normals[seeds[0]] * normal(kind, surface, middles[seeds[0]])).sum() > 0 else -1.0
     for p in seeds:
         sag = max(sag, 4 * abs(distance(kind, surface, middles[p])))
     for p in seeds:
-        if mark[p] != stamp and _fits(kind, surface, p, starts, members, vertices, normals, middles, grain, sign, sag):
+        if _fits(kind, surface, p, starts, members, vertices, normals, middles, grain, sign, sag):
             mark[p] = stamp
             grown[count] = p
             count += 1
+        elif whole:
+            return grown[:0]
     done = 0
     while done < count:
         p = grown[done]
@@ -146,6 +168,15 @@ def _around(p, wanted, face, links, linked, mark, stamp):
 
 
 @njit(cache=True)
+def _tried(p, failed, links, linked):
+    """Whether nothing grew from any of the patches beside one: it took part in what they tried."""
+    for at in range(links[p], links[p + 1]):
+        if not failed[linked[at]]:
+            return False
+    return True
+
+
+@njit(cache=True)
 def _sane(kind, surface, size):
     """Whether a surface has sizes that a face of a body of that size may have."""
     if kind == TORUS:
@@ -157,7 +188,7 @@ def _sane(kind, surface, size):
 def _guesses(p, near, exact, vertices, starts, members, normals, middles):
     """Surfaces that a patch may lie on, with their kinds: of two of its neighbours, or of a handful about it."""
     kinds, found = [0], [np.zeros(8)]
-    points = _points_of(near, starts, members, vertices)
+    points = _corners_of(near, starts, members, vertices)
     if exact:
         a, b = near[1], near[2]
         axis = np.cross(normals[a], normals[b])
@@ -204,8 +235,17 @@ def _goes_on(grown, face, links, linked):
 
 
 @njit(cache=True)
-def _enough(kind, grown, starts, members, vertices):
-    return len(grown) >= FEWEST[kind] and len(_points_of(grown, starts, members, vertices)) >= POINTS[kind]
+def _enough(kind, grown, starts, members, vertices, normal_of, middle, grain):
+    """Whether patches are so many, and bend so far out of the plane of the first, that their surface is no chance."""
+    if len(grown) < FEWEST[kind]:
+        return False
+    points = _points_of(grown, starts, members, vertices)
+    if len(points) < POINTS[kind]:
+        return False
+    deepest = 0.0
+    for i in range(len(points)):
+        deepest = max(deepest, abs((normal_of * (points[i] - middle)).sum()))
+    return deepest > BENT * grain
 
 
 @njit(cache=True)
@@ -226,13 +266,13 @@ def segment(vertices, starts, members, normals, middles, areas, links, linked, g
         Of the body, in mm.
     """
     face = np.full(len(areas), -1, np.int32)
-    mark = np.zeros(len(areas), np.int32)
+    mark, failed = np.zeros(len(areas), np.int32), np.zeros(len(areas), np.bool_)
     stamp, failures = 0, 0
     kinds, surfaces = [0], [np.zeros(8)]
     for p in np.argsort(-areas):
         if face[p] >= 0 or links[p] == links[p + 1]:
             continue
-        if failures > FAILURES and p % SELDOM:
+        if failures > FAILURES and p % SELDOM or _tried(p, failed, links, linked):
             continue
         best = np.empty(0, np.int32)
         best_area, best_depth, best_kind, best_surface = 0.0, 0.0, 0, np.zeros(8)
@@ -260,24 +300,30 @@ def segment(vertices, starts, members, normals, middles, areas, links, linked, g
                 kind, surface = guessed[g], found[g]
                 if not _sane(kind, surface, size):
                     continue
-                if not exact:
-                    surface, worst = refine(kind, surface, _points_of(near, starts, members, vertices))
+                if not exact or kind == CYLINDER:  # three strips have rounding in them
+                    surface, worst = refine(kind, surface, _corners_of(near, starts, members, vertices), grain)
                     if worst > grain or not _sane(kind, surface, size):
                         continue
                 stamp += 1
                 grown = _grow(
-                    kind, surface, near, face, links, linked, starts, members, vertices, normals, middles, grain, mark, stamp
+                    kind, surface, near, face, links, linked, starts, members, vertices, normals, middles, grain, mark, stamp, exact
                 )
-                if not _enough(kind, grown, starts, members, vertices):
+                if not _enough(kind, grown, starts, members, vertices, normals[p], middles[p], grain):
                     continue
-                better, worst = refine(kind, surface, _points_of(grown, starts, members, vertices))
-                if worst <= grain and _sane(kind, better, size):
+                for _ in range(ROUNDS):  # a surface of a few patches is rough: it grows, gets better, and grows on
+                    better, worst = refine(kind, surface, _corners_of(grown, starts, members, vertices), grain)
+                    if worst > grain or not _sane(kind, better, size):
+                        break
                     stamp += 1
                     again = _grow(
-                        kind, better, grown, face, links, linked, starts, members, vertices, normals, middles, grain, mark, stamp
+                        kind, better, grown, face, links, linked, starts, members, vertices, normals, middles, grain, mark, stamp, False
                     )
-                    if len(again) >= len(grown):
-                        grown, surface = again, better
+                    if len(again) < len(grown):
+                        break
+                    more = len(again) > len(grown)
+                    grown, surface = again, better
+                    if not more:
+                        break
                 area, depth = areas[grown].sum(), 0.0
                 for q in grown:
                     depth = max(depth, abs(distance(kind, surface, middles[q])))
@@ -286,6 +332,7 @@ def segment(vertices, starts, members, normals, middles, areas, links, linked, g
                     best, best_area, best_depth, best_kind, best_surface = grown, area, depth, kind, surface
         if not len(best):
             failures += 1
+            failed[p] = True
             continue
         failures = 0
         if best_kind == CONE and abs(best_surface[7]) < CYLINDRIC:

@@ -15,6 +15,7 @@ ALIKE = np.cos(np.radians(3.0))  # two normals of a file at one place that are t
 FEW = 8  # flats that meet softly and still count as flats each; more are a free face
 LARGE = 0.25  # of the area of such a group: a flat that is one all the same
 GRAIN = 1e-3  # mm that corners may be off their surface, where a file says no other
+FINE = 2e-5  # of a body's size: the same, of small bodies
 FINEST = 2e-7  # of a body's size: what single precision leaves
 
 
@@ -60,7 +61,7 @@ def recognise(
     triangles : (m, 3) int32
         Anticlockwise seen from outside, each with an area.
     grain : float
-        Mm by which the file may have rounded a corner; at least `GRAIN`, and what single precision leaves, is allowed.
+        Mm by which the file may have rounded a corner; at least `GRAIN`, or `FINE` of the size, is allowed.
     shading : (m, 3, 3) float64, optional
         The file's own normals at the corners of each triangle: they tell a round face of few sides from a prism.
 
@@ -77,7 +78,7 @@ def recognise(
     True
     """
     size = float(np.linalg.norm(np.ptp(vertices, axis=0)))
-    grain = max(grain, GRAIN, FINEST * float(np.abs(vertices).max(initial=0)))
+    grain = max(grain, min(GRAIN, FINE * size), FINEST * float(np.abs(vertices).max(initial=0)))
     corners = vertices[triangles]
     cross = np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0])
     double = np.linalg.norm(cross, axis=1)
