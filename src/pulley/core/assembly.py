@@ -77,7 +77,7 @@ class Assembly:
     """Components in tree order, every parent before its children. Never altered once made.
 
     ``asked`` says what the file left open and was assumed, ``unit`` or ``up``; ``missing`` are files that it refers to
-    and that did not come with it.
+    and that did not come with it. ``unit`` is mm to the unit that was taken.
     """
 
     name: str
@@ -86,6 +86,7 @@ class Assembly:
     source: dict[str, str] = field(default_factory=dict)
     asked: tuple[str, ...] = ()
     missing: tuple[str, ...] = ()
+    unit: float = 1.0
 
     @cached_property
     def _memory(self) -> LRUCache[Hashable, Any]:

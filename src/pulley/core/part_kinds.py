@@ -109,4 +109,6 @@ def _bore(coaxial: list[Cylinder]) -> float:
 def _is_ball(mesh: Mesh) -> bool:
     """Whether a part is as wide one way as another and fills what a ball does."""
     sides = mesh.bounds[1] - mesh.bounds[0]
-    return bool(np.ptp(sides) < 0.03 * sides.max() and abs((mesh.volume or 0.0) / (np.pi / 6 * sides.prod()) - 1) < 0.06)
+    return bool(
+        np.ptp(sides) < 0.03 * sides.max() and abs((mesh.volume or 0.0) / (np.pi / 6 * sides.prod()) - 1) < 0.06
+    )

@@ -104,6 +104,7 @@ def to_record(assembly: Assembly, store: Store) -> dict[str, Any]:
         "source": assembly.source,
         "asked": list(assembly.asked),
         "missing": list(assembly.missing),
+        "unit": assembly.unit,
         "parts": [{"key": p.key, "name": p.name, "mesh": p.mesh.key} for p, _ in assembly.parts],
         "components": [
             {
@@ -132,4 +133,5 @@ def from_record(record: dict[str, Any], store: Store) -> Assembly:
         source=record["source"],
         asked=tuple(record.get("asked", ())),
         missing=tuple(record.get("missing", ())),
+        unit=record.get("unit", 1.0),
     )

@@ -5,21 +5,21 @@ from pathlib import Path
 from pulley.core.kernel.tree import Node
 
 
-def step(path: Path, fenced: bool) -> tuple[list[Node], list[str]]:
+def step(path: Path) -> tuple[list[Node], list[str]]:
     """The trees of a STEP file, and what it refers to that is not there."""
     from pulley.core.kernel.step import read
 
-    return read(path, fenced)
+    return read(path)
 
 
-def iges(path: Path, _fenced: bool) -> tuple[list[Node], list[str]]:
+def iges(path: Path) -> tuple[list[Node], list[str]]:
     """The trees of an IGES file."""
     from pulley.core.kernel.iges import read_iges
 
     return read_iges(path), []
 
 
-def brep(path: Path, _fenced: bool) -> tuple[list[Node], list[str]]:
+def brep(path: Path) -> tuple[list[Node], list[str]]:
     """The tree of a BREP file."""
     from pulley.core.kernel.iges import read_brep
 

@@ -70,8 +70,8 @@ class _Placed:
 
 def tree_of(
     found: Found, unit: float, up: str, split: bool | None, report: Callable[[float, str], None]
-) -> tuple[list[Node], list[str]]:
-    """The trees of a mesh file in mm with Z up, equal bodies made one part; and notes.
+) -> tuple[list[Node], list[str], bool]:
+    """The trees of a mesh file in mm with Z up, equal bodies made one part; notes; whether an item has several bodies.
 
     Parameters
     ----------
@@ -90,6 +90,7 @@ def tree_of(
     placed = [mender.place(item, top) for item in found.roots]
     leaves = [one for root in placed for one in _leaves(root)]
     alone = len(leaves) == 1 and sum(body.solid for body in leaves[0].mended.bodies if leaves[0].mended) > 1
+    several = any(sum(body.solid for body in leaf.mended.bodies) > 1 for leaf in leaves if leaf.mended)
     notes = list(found.notes)
     if split or (split is None and alone):
         for leaf in leaves:
@@ -101,7 +102,7 @@ def tree_of(
     same = copies([mended.bodies for mended in distinct.values()])
     forms = [Facets(m.bodies, m.notes) for m in distinct.values()]
     shared = {key: (forms[same[k].of], same[k].map, f"shape {same[k].of}") for key, k in numbers.items()}
-    return [_node(one, np.eye(4), shared, report) for one in placed], notes
+    return [_node(one, np.eye(4), shared, report) for one in placed], notes, several
 
 
 def _leaves(one: _Placed) -> list[_Placed]:

@@ -21,23 +21,25 @@ from pulley.core.kernel.tree import Node, split_bodies, tidy
 from pulley.core.naming import listed
 from pulley.core.store import Folder, to_record
 
+PLAUSIBLE = 0.5, 50_000.0  # mm of a machine's diagonal; beyond, a unit that only the format states is asked about
 Report = Callable[[float, str], None]
 
 
-def read_into(order: Order, report: Report, fenced: bool) -> None:
+def read_into(order: Order, report: Report) -> None:
     """An operation of the worker: meshes, exact shapes and a record of the assembly into the order's folder."""
-    assembly = _Reader(order, report, fenced).assembly()
+    assembly = _Reader(order, report).assembly()
     (order.made / "record.json").write_text(json.dumps(to_record(assembly, Folder(order.made))))
 
 
 class _Reader:
     """One reading: what was asked for, and what the files lacked."""
 
-    def __init__(self, order: Order, report: Report, fenced: bool) -> None:
-        self.order, self.report, self.fenced = order, report, fenced
+    def __init__(self, order: Order, report: Report) -> None:
+        self.order, self.report = order, report
         self.asked: list[str] = []
         self.missing: list[str] = []
         self.notes: list[str] = []
+        self.unsure, self.unit = False, 1.0
 
     def assembly(self) -> Assembly:
         """The assembly of all files."""
@@ -58,7 +60,9 @@ class _Reader:
             raise self._nothing(source.name, len(notes))
         self._say_what_lacks()
         made = built(kept, stem, [*self.notes, *notes], self.report, self.order.made)
-        return replace(made, asked=tuple(self.asked), missing=tuple(self.missing))
+        if self.unsure and not PLAUSIBLE[0] < made.diagonal < PLAUSIBLE[1]:
+            self._ask("unit")
+        return replace(made, asked=tuple(self.asked), missing=tuple(self.missing), unit=self.unit)
 
     def trees(self, path: Path, alone: bool) -> list[Node]:
         """The trees of one file; one that came ``alone`` is split where it is a single part of several solids."""
@@ -73,43 +77,53 @@ class _Reader:
             raise PulleyError(f"{path.name} needs more memory than there is for one file. Split it.") from None
         except Exception as error:  # a library's reader may raise anything over a damaged file
             raise PulleyError(
-                f"{path.name} is damaged: it cannot be read as {format.name} ({type(error).__name__}). Export it again."
+                f"{path.name} is cut short or damaged: it cannot be read as {format.name} ({type(error).__name__}). Export it again."
             ) from error
 
     def _trees(self, format: Format, path: Path) -> list[Node]:
         module, _, name = format.reader.partition(":")
         reader = getattr(importlib.import_module(module), name)
         if format.exact:
-            nodes, missing = reader(path, self.fenced)
+            nodes, missing = reader(path)
             self.missing += missing
             if format.name == "BREP":
                 nodes = [_scaled(node, self._unit(None)) for node in nodes]
             return nodes
         found: Found = reader(path)
         self.missing += found.missing
-        unit, up = self._unit(found.unit), self._up(found.up)
-        nodes, notes = tree_of(found, unit, up, self.order.options.get("split"), self.report)
+        unit, up = self._unit(found.unit, found.sure), self._up(found.up)
+        nodes, notes, several = tree_of(found, unit, up, self.order.options.get("split"), self.report)
         self.notes += notes
+        if several:
+            self._ask("bodies")
         return nodes
 
-    def _unit(self, own: float | None) -> float:
-        """Mm to the unit of a file: its own, else the one that was said, else mm."""
+    def _unit(self, own: float | None, sure: bool = True) -> float:
+        """Mm to the unit of a file: its own where that is sure, else the one that was said, else its own, else mm."""
         said = self.order.options.get("units")
-        if own is None and said is None and "unit" not in self.asked:
-            self.asked.append("unit")
-        return own or UNITS[said or "mm"]
+        if own is None and said is None:
+            self._ask("unit")
+        if said and not (own and sure):
+            return UNITS[said]
+        self.unsure = self.unsure or not sure
+        self.unit = own or UNITS["mm"]
+        return self.unit
 
     def _up(self, own: str | None) -> str:
         said = self.order.options.get("up")
-        if own is None and said is None and "up" not in self.asked:
-            self.asked.append("up")
+        if own is None and said is None:
+            self._ask("up")
         return own or said or "z"
+
+    def _ask(self, what: str) -> None:
+        if what not in self.asked:
+            self.asked.append(what)
 
     def _say_what_lacks(self) -> None:
         self.missing = list(dict.fromkeys(self.missing))
         if self.missing:
             self.notes.append(f"Files that it refers to were not brought in with it: {listed(self.missing)}.")
-        if "unit" in self.asked:
+        if "unit" in self.asked and not self.unsure:
             self.notes.append("The file names no unit: millimetres are taken.")
 
     def _nothing(self, name: str, bodies: int) -> PulleyError:
@@ -118,7 +132,8 @@ class _Reader:
                 f"{name} needs parts from other files that were not brought in with it: {listed(self.missing)}. "
                 "Bring all of them in together, or export it as one STEP file."
             )
-        return PulleyError(f"{name} holds no solids or surfaces, only {bodies or 'no'} empty or wire bodies.")
+        only = f", only {bodies} empty or wire bodies" if bodies else ""
+        return PulleyError(f"{name} holds no solids or surfaces{only}.")
 
 
 def _wrapped(name: str, nodes: list[Node]) -> Node:

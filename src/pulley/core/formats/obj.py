@@ -1,5 +1,6 @@
 """Wavefront OBJ: vertices, polygons, objects and groups, with the colours of the MTL files that it names."""
 
+import codecs
 import re
 from dataclasses import dataclass, field
 from pathlib import Path
@@ -38,7 +39,7 @@ def read(path: Path) -> Found:
     PulleyError
         When a line cannot be read, with its number.
     """
-    text = JOINED.sub(b" ", path.read_bytes()).decode("utf-8", "replace")
+    text = _decoded(path.read_bytes())
     points: list[str] = []
     normals: list[str] = []
     groups: dict[tuple[str, str, str], _Group] = {}
@@ -69,6 +70,13 @@ def read(path: Path) -> Found:
     return _found(path, points, normals, list(groups.values()), libraries)
 
 
+def _decoded(data: bytes) -> str:
+    """The text of a file, in UTF-16 where it begins as such."""
+    if data[:2] in (codecs.BOM_UTF16_LE, codecs.BOM_UTF16_BE):
+        return re.sub(r"\\\r?\n", " ", data.decode("utf-16", "replace"))
+    return JOINED.sub(b" ", data).decode("utf-8-sig", "replace")
+
+
 def _absolute(corner: str, points: int, normals: int, name: str, line: int) -> str:
     """A corner's numbers, ``v/t/n``, as ``v n`` that count from 0; -1 for no normal."""
     words = corner.split("/")
@@ -92,9 +100,7 @@ def _numbers(rows: list[str], what: str, path: Path) -> np.ndarray:
         raise PulleyError(f"{path.name} is damaged: a {what} of it has no three numbers. Export it again.") from None
 
 
-def _found(
-    path: Path, points: list[str], normals: list[str], groups: list[_Group], libraries: list[str]
-) -> Found:
+def _found(path: Path, points: list[str], normals: list[str], groups: list[_Group], libraries: list[str]) -> Found:
     vertices, shading = _numbers(points, "corner", path), _numbers(normals, "normal", path)
     colours, missing = _colours(path, libraries)
     objects: dict[str, Item] = {}
@@ -146,7 +152,9 @@ def _one(items: list[Item]) -> Item:
     own = [mesh.shading for mesh in meshes if mesh.shading is not None]
     shading = np.concatenate(own) if len(own) == len(meshes) else None
     most = max(items, key=lambda item: len(item.mesh.triangles) if item.mesh else 0)
-    return Item(items[0].name, mesh=soup(np.concatenate([m.vertices for m in meshes]), triangles, shading), colour=most.colour)
+    return Item(
+        items[0].name, mesh=soup(np.concatenate([m.vertices for m in meshes]), triangles, shading), colour=most.colour
+    )
 
 
 def _colours(path: Path, libraries: list[str]) -> tuple[dict[str, Colour], list[str]]:

@@ -6,9 +6,7 @@ import numpy as np
 from trimesh.exchange.ply import load_ply
 
 from pulley.core.errors import PulleyError
-from pulley.core.formats.soup import Found, Item, soup
-
-ROUNDED = 0.5e-6  # of a coordinate: half of the last digit of those that text usually has
+from pulley.core.formats.soup import Found, Item, fans, soup
 
 
 def read(path: Path) -> Found:
@@ -24,5 +22,6 @@ def read(path: Path) -> Found:
     faces = found.get("faces")
     if faces is None or not len(faces):
         raise PulleyError(f"{path.name} holds no faces: a cloud of points cannot be taken apart. Mesh it first.")
-    vertices = np.asarray(found["vertices"], float)
-    return Found([Item("", mesh=soup(vertices, faces, found.get("vertex_normals")))])
+    counts = np.array([len(face) for face in faces])
+    triangles = fans(counts, np.concatenate([np.asarray(face, np.int64) for face in faces]))
+    return Found([Item("", mesh=soup(found["vertices"], triangles, found.get("vertex_normals")))])

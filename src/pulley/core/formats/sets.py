@@ -61,7 +61,9 @@ def _look_over(entries: list[zipfile.ZipInfo], name: str) -> None:
             shown = entry.filename[:80].replace("\0", "")
             raise PulleyError(f"{name} holds “{shown}”, a name that leads out of it. Put the files into a ZIP again.")
         if stat.S_ISLNK(entry.external_attr >> 16):
-            raise PulleyError(f"{name} holds “{where.name[:80]}”, a link instead of a file. Put the file itself into it.")
+            raise PulleyError(
+                f"{name} holds “{where.name[:80]}”, a link instead of a file. Put the file itself into it."
+            )
 
 
 def _write(archive: zipfile.ZipFile, entry: zipfile.ZipInfo, target: Path, left: int, name: str) -> int:
@@ -89,7 +91,10 @@ def models(folder: Path, name: str) -> tuple[list[Path], list[str]]:
     files = sorted(p for p in folder.rglob("*") if p.is_file() and p.suffix.lower() in rank)
     if not files:
         raise PulleyError(f"{name} holds no model that Pulley reads. Put the files of the assembly into it.")
-    inside = _referred_to([p for p in files if rank[p.suffix.lower()] == 0], name)
+    steps = [p for p in files if rank[p.suffix.lower()] == 0]
+    inside = _referred_to(steps, name)
+    for path in steps:
+        _relink(path, steps)
     tops = [p for p in files if p not in inside]
     best: dict[Path, Path] = {}
     for path in tops:
@@ -99,6 +104,20 @@ def models(folder: Path, name: str) -> tuple[list[Path], list[str]]:
     aside = [p for p in tops if p not in best.values()]
     notes = [f"{p.name} was left aside: {best[p.with_suffix('')].name} goes by the same name." for p in aside]
     return list(best.values()), notes
+
+
+def _relink(path: Path, files: list[Path]) -> None:
+    """Let a STEP file name those of its set by where they lie here, and not by where they lay on another machine."""
+    where = {other.name.lower(): str(other.relative_to(path.parent)) for other in files if other.parent == path.parent}
+
+    def beside(found: re.Match[bytes]) -> bytes:
+        named = re.split(r"[\\/]", found[1].decode("utf-8", "replace"))[-1].lower()
+        return b"'" + where[named].encode() + b"'" if named in where else found[0]
+
+    data = path.read_bytes()
+    told = QUOTED.sub(beside, data)
+    if told != data:
+        path.write_bytes(told)
 
 
 def _referred_to(files: list[Path], name: str) -> set[Path]:

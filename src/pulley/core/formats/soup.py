@@ -33,12 +33,14 @@ class Item:
 class Found:
     """What a file holds: its trees, mm to its unit and the axis that points up in it, each None where it says nothing.
 
-    ``missing`` are files that it refers to and that did not come with it.
+    The unit is ``sure`` where the file itself states it, and not only its format. ``missing`` are files that it refers
+    to and that did not come with it.
     """
 
     roots: list[Item]
     unit: float | None = None
     up: str | None = None
+    sure: bool = True
     notes: list[str] = field(default_factory=list)
     missing: list[str] = field(default_factory=list)
 

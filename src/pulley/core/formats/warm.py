@@ -10,6 +10,9 @@ _box = box_mesh((0, 0, 0), (1, 1, 1))
 _wrong = _box.triangles.copy()
 _wrong[0] = _wrong[0, ::-1]  # one triangle the wrong way round: turning it is compiled, too
 _beside = box_mesh((1, 1, 0), (2, 2, 1))  # touches the first along an edge
-_met = np.concatenate([_box.vertices, _beside.vertices]), np.concatenate([_box.triangles, _beside.triangles + len(_box.vertices)])
+_met = (
+    np.concatenate([_box.vertices, _beside.vertices]),
+    np.concatenate([_box.triangles, _beside.triangles + len(_box.vertices)]),
+)
 _ = bodies_of(Soup(*_met))
 _ = described(bodies_of(Soup(_box.vertices, _wrong)).bodies).wall

@@ -42,8 +42,8 @@ def copies(bodies: Sequence[Sequence[Body]]) -> list[Copy]:
     Examples
     --------
     >>> from pulley.core.geometry.mesh import box_mesh
-    >>> one, other = (box_mesh((0, 0, 0), size) for size in ((1, 2, 3), (3, 1, 2)))
-    >>> [copy.of for copy in copies([[Body(m.vertices, m.triangles, True)] for m in (one, other)])]
+    >>> boxes = (box_mesh((0, 0, 0), size).pieces[0] for size in ((1, 2, 3), (3, 1, 2)))
+    >>> [copy.of for copy in copies([[Body(box.vertices, box.triangles, True)] for box in boxes])]
     [0, 0]
     """
     shapes = [_Shape(part) for part in bodies]
@@ -72,8 +72,10 @@ class _Shape:
         self.area = max(float(areas.sum()), 1e-300)
         middles = corners.mean(1)
         self.centre = (areas[:, None] * middles).sum(0) / self.area
-        arms = middles - self.centre
-        moments = np.linalg.eigvalsh(np.einsum("i,ij,ik->jk", areas, arms, arms)) / self.area**2
+        arms = corners - self.centre
+        total = arms.sum(1)  # exact over each triangle, so that it does not matter how a face is cut up
+        second = np.einsum("i,ikj,ikl->jl", areas, arms, arms) + np.einsum("i,ij,il->jl", areas, total, total)
+        moments = np.linalg.eigvalsh(second) / 12 / self.area**2
         self.size = float(np.linalg.norm(np.ptp(self.vertices, axis=0)))
         self.counts = len(self.vertices), len(self.triangles)
         self.invariants = np.sqrt(np.maximum(moments, 0))

@@ -95,7 +95,9 @@ def _counted(count: int, noun: str) -> str:
 
 def _joined(vertices: NDArray[np.float64], near: float) -> tuple[NDArray[np.intp], NDArray[np.intp]]:
     """Vertices nearer than ``near`` as one: which stands for each (n,), and where those first stood (k,)."""
-    _, first, place = np.unique(np.round(vertices / near).astype(np.int64), axis=0, return_index=True, return_inverse=True)
+    _, first, place = np.unique(
+        np.round(vertices / near).astype(np.int64), axis=0, return_index=True, return_inverse=True
+    )
     pairs = cKDTree(vertices[first]).query_pairs(near, output_type="ndarray")
     if not len(pairs):
         return place.reshape(-1), first
@@ -238,8 +240,11 @@ def _parted(
             found[k] = _turned(found[k])
             turned += 1
     if turned:
-        notes.append("had its faces turned inward: they were turned about" if len(found) == 1 else
-                     f"had {_counted(turned, 'body').replace('bodys', 'bodies')} turned inside out: turned about")
+        notes.append(
+            "had its faces turned inward: they were turned about"
+            if len(found) == 1
+            else f"had {_counted(turned, 'body').replace('bodys', 'bodies')} turned inside out: turned about"
+        )
     hollows = {k: holder for k, holder in holders.items() if holder is not None}
     return [
         _with_hollows(body, [found[h] for h, holder in hollows.items() if holder == k])

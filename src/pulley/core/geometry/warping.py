@@ -13,7 +13,7 @@ def warped(mesh: Mesh, warp: Pose) -> Mesh:
     """A mesh scaled and mirrored by a warp (4, 4) as `without_warp` gives it.
 
     >>> from pulley.core.geometry.mesh import box_mesh
-    >>> warped(box_mesh((0, 0, 0), (1, 2, 3)), np.diag([-2.0, 2.0, 2.0, 1.0])).volume
+    >>> round(float(warped(box_mesh((0, 0, 0), (1, 2, 3)), np.diag([-2.0, 2.0, 2.0, 1.0])).volume), 9)
     48.0
     """
     scale, sign = warp[1, 1], np.sign(np.diag(warp)[:3])

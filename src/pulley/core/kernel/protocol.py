@@ -12,7 +12,7 @@ WRITE_STEP = "pulley.core.kernel.write:write_from"
 class Order:
     """Something to do: an operation as ``module:function``, the file that it reads, the empty folder that it fills.
 
-    The function takes the order, a report, and whether the process is fenced.
+    The function takes the order, and what to call with its progress.
     """
 
     do: str

@@ -14,9 +14,20 @@ from OCP.BRepBuilderAPI import BRepBuilderAPI_Sewing, BRepBuilderAPI_Transform
 from OCP.BRepGProp import BRepGProp
 from OCP.BRepLib import BRepLib
 from OCP.BRepMesh import BRepMesh_IncrementalMesh
-from OCP.GeomAbs import GeomAbs_C0, GeomAbs_Cone, GeomAbs_Cylinder, GeomAbs_Plane
-from OCP.gp import gp_Ax2, gp_Dir, gp_Pnt, gp_Trsf
+from OCP.GeomAbs import (
+    GeomAbs_BezierSurface,
+    GeomAbs_BSplineSurface,
+    GeomAbs_C0,
+    GeomAbs_Cone,
+    GeomAbs_Cylinder,
+    GeomAbs_OtherSurface,
+    GeomAbs_Plane,
+    GeomAbs_SurfaceOfExtrusion,
+    GeomAbs_SurfaceOfRevolution,
+)
+from OCP.gp import gp_Ax2, gp_Cylinder, gp_Dir, gp_Pln, gp_Pnt, gp_Trsf
 from OCP.GProp import GProp_GProps
+from OCP.ShapeAnalysis import ShapeAnalysis_CanonicalRecognition
 from OCP.ShapeFix import ShapeFix_Solid
 from OCP.TopAbs import TopAbs_EDGE, TopAbs_FACE, TopAbs_REVERSED, TopAbs_SHELL, TopAbs_SOLID
 from OCP.TopExp import TopExp_Explorer
@@ -38,6 +49,14 @@ SLIVER = 1e-3  # mm2; a face with less may have no triangle
 ANGLE = 0.1  # rad, between neighbouring facets of a round face
 ANGLE_CURVED = 0.25  # the same in a part with faces curved both ways, whose triangles grow with the square
 RULED = (GeomAbs_Plane, GeomAbs_Cylinder, GeomAbs_Cone)
+FREE = (
+    GeomAbs_BezierSurface,
+    GeomAbs_BSplineSurface,
+    GeomAbs_OtherSurface,
+    GeomAbs_SurfaceOfExtrusion,
+    GeomAbs_SurfaceOfRevolution,
+)
+CANONICAL = 1e-3  # mm that a free surface may be off the plane or the cylinder that it is taken for
 SMOOTH = np.radians(1.0)  # faces that meet flatter than this show no edge
 
 FaceMesh = tuple[NDArray[np.float64], NDArray[np.float64], NDArray[np.int32]]
@@ -188,7 +207,7 @@ def mesh_shape(shape: TopoDS_Shape, chord: float) -> Mesh:
     corners = np.concatenate([own + count for own, count in zip(triangles, before[:-1], strict=True)]).astype(np.int32)
     bodies = np.repeat(np.arange(len(groups), dtype=np.int32), [len(group) for group in groups])
     edges = _edges(faces, meshed)
-    planes, cylinders = _features(faces)
+    planes, cylinders = _features(faces, meshed)
     volume = _volume(shape)
     outward = np.concatenate(normals)
     if volume is not None and volume < 0:
@@ -277,15 +296,42 @@ def _edges(faces: list[TopoDS_Face], meshed: list[FaceMesh]) -> list[NDArray[np.
     return [points for _, points in seen.values()]
 
 
-def _features(faces: list[TopoDS_Face]) -> tuple[tuple[Plane, ...], tuple[Cylinder, ...]]:
+def _features(faces: list[TopoDS_Face], meshed: list[FaceMesh]) -> tuple[tuple[Plane, ...], tuple[Cylinder, ...]]:
+    """The flat and the round faces, those among them that the file has as free surfaces."""
     planes, cylinders = [], []
-    for face in faces:
+    for face, (points, normals, _) in zip(faces, meshed, strict=True):
         surface = BRepAdaptor_Surface(face)
         if surface.GetType() == GeomAbs_Plane:
             planes.append(_plane(face, surface))
         elif surface.GetType() == GeomAbs_Cylinder:
             cylinders.append(_cylinder(face, surface))
+        elif surface.GetType() in FREE and len(points):
+            found = ShapeAnalysis_CanonicalRecognition(face)
+            flat, tube = gp_Pln(), gp_Cylinder()
+            if found.IsPlane(CANONICAL, flat):
+                planes.append(_plane_like(face, flat, normals))
+            elif found.IsCylinder(CANONICAL, tube):
+                cylinders.append(_cylinder_like(tube, points, normals))
     return tuple(planes), tuple(cylinders)
+
+
+def _plane_like(face: TopoDS_Face, flat: gp_Pln, normals: NDArray[np.float64]) -> Plane:
+    """A plane that a free surface comes to."""
+    properties = GProp_GProps()
+    BRepGProp.SurfaceProperties_s(face, properties)
+    normal = np.array(flat.Axis().Direction().Coord())
+    normal = normal if normal @ normals.sum(0) >= 0 else -normal
+    return Plane(properties.CentreOfMass().Coord(), tuple(normal.tolist()), properties.Mass())
+
+
+def _cylinder_like(tube: gp_Cylinder, points: NDArray[np.float64], normals: NDArray[np.float64]) -> Cylinder:
+    """A cylinder that a free surface comes to, as long as its points (n, 3) reach."""
+    direction, origin = np.array(tube.Axis().Direction().Coord()), np.array(tube.Location().Coord())
+    heights = (points - origin) @ direction
+    middle = origin + direction * (heights.min() + heights.max()) / 2
+    arms = points - origin - heights[:, None] * direction
+    hole = bool(np.einsum("ij,ij->", arms, normals) < 0)
+    return Cylinder(tuple(middle.tolist()), tuple(direction.tolist()), tube.Radius(), float(np.ptp(heights)), hole)
 
 
 def _plane(face: TopoDS_Face, surface: BRepAdaptor_Surface) -> Plane:

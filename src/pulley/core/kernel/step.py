@@ -36,16 +36,14 @@ def _others(reader: STEPCAFControl_Reader) -> list[str]:
     return list(dict.fromkeys(filter(None, found)))
 
 
-def read(path: Path, fenced: bool) -> tuple[list[Node], list[str]]:
+def read(path: Path) -> tuple[list[Node], list[str]]:
     """The trees of a STEP file and of those beside it that it refers to; and the names of those that are not there.
-
-    What is no STEP file, such as a drawing, is not needed and stays shut: the fence sees to that. ``fenced`` says that
-    this process cannot open what is not its own; where it can, a name that leads out of the file's folder is not there.
 
     Raises
     ------
     PulleyError
-        When the kernel can make nothing of it, or when all of it is in files that are not there.
+        When the kernel can make nothing of it, when all of it is in files that are not there, or when a name leads out
+        of the file's folder: the kernel would try to open it, and not every way out is one that a fence can close.
     """
     document, reader = new_document(), STEPCAFControl_Reader()
     reader.SetNameMode(True)
@@ -54,8 +52,8 @@ def read(path: Path, fenced: bool) -> tuple[list[Node], list[str]]:
         raise PulleyError(f"{path.name} cannot be read as STEP. Export it again as AP203, AP214 or AP242.")
     others = _others(reader)
     missing = [n for n in others if Path(n).suffix.lower() in PARTS and not _beside(path, n)]
-    if not fenced and (leading := [n for n in others if OUTSIDE.search(n)]):
-        raise _not_there(path, [*leading, *missing])
+    if any(OUTSIDE.search(name) and not _beside(path, name) for name in others):
+        raise _not_there(path, [n for n in others if n in missing or not _beside(path, n)])
     if not reader.Transfer(document):
         if missing:
             raise _not_there(path, missing)

@@ -13,7 +13,12 @@ from pulley.core.kernel.guard import fence, python_places
 from pulley.core.kernel.protocol import Order, error_line, progress_line
 
 # ahead of the order, since the kernel takes seconds; and unfenced, since what is compiled is looked for and written
-LOADED = ("pulley.core.kernel.step", "pulley.core.kernel.write", "pulley.core.formats.inside", "pulley.core.formats.warm")
+LOADED = (
+    "pulley.core.kernel.step",
+    "pulley.core.kernel.write",
+    "pulley.core.formats.inside",
+    "pulley.core.formats.warm",
+)
 
 
 def report(share: float, message: str) -> None:
@@ -29,10 +34,11 @@ def main() -> int:
     if not line:
         return 0  # started ahead of time and never needed
     order = Order.from_line(line)
-    fenced = fence([order.source.parent, order.source.resolve(), *python_places()], [order.made])
+    os.dup2(os.open(os.devnull, os.O_RDONLY), sys.stdin.fileno())  # nothing that a file names may wait for an order
+    fence([order.source.parent, order.source.resolve(), *python_places()], [order.made])
     try:
         module, _, operation = order.do.partition(":")
-        getattr(importlib.import_module(module), operation)(order, report, fenced)
+        getattr(importlib.import_module(module), operation)(order, report)
     except PulleyError as error:
         print(error_line(str(error)), flush=True)
         return 2

@@ -25,7 +25,7 @@ from pulley.core.kernel.protocol import Order
 OUT = "out.step"  # in the order's folder
 
 
-def write_from(order: Order, report: Callable[[float, str], None], _fenced: bool) -> None:
+def write_from(order: Order, report: Callable[[float, str], None]) -> None:
     """The operation `WRITE_STEP` of `protocol`: ``order.source`` is a record of components beside their parts' exact shapes.
 
     A component of the record has a ``path``, ``name`` and ``parent``; one with a ``shape``, the name of a file beside

@@ -11,7 +11,7 @@ from django.db.models import Model
 from django.utils import timezone
 
 from pulley.web.jobs.models import Job
-from pulley.web.library import files, services
+from pulley.web.library import files, receiving, services
 from pulley.web.library.files import geometry, uploads
 from pulley.web.library.models import Assembly, Part
 
@@ -62,7 +62,7 @@ def sweep(now: datetime | None = None) -> list[str]:
         if since < late:
             storage.delete(name)
             swept.append(name)
-    for file in services.INCOMING.glob("*"):  # uploads that broke off
+    for file in receiving.INCOMING.glob("*"):  # uploads that broke off
         if file.is_file() and file.stat().st_mtime < late.timestamp():
             file.unlink(missing_ok=True)
             swept.append(file.name)
@@ -73,7 +73,8 @@ def _unused() -> Iterator[tuple[Storage, str, datetime]]:
     """Meshes, shapes, models, pictures and files brought in that no row names."""
     used = {key for row in Assembly.objects.values_list("model", "picture", "sha256") for key in row}
     used |= set(Part.objects.values_list("mesh", flat=True))
-    used |= {job.arguments.get("sha256") for job in Job.objects.exclude(state__in=("done", "cancelled"))}
+    for job in Job.objects.filter(kind="bring in", dismissed=False).exclude(state="cancelled"):
+        used |= {job.arguments.get("sha256"), *((job.result or {}).get("ask") or {}).get("pictures", {}).values()}
     steps = {key[:8] for key in Assembly.objects.values_list("model", flat=True)}  # what pictures of steps begin with
     for storage in (geometry.storage, uploads()):
         for name, since in files.all_files(storage):

@@ -21,6 +21,8 @@ class Assembly(models.Model):
     picture = models.CharField(max_length=64, help_text="Key of the picture in the store")
     bundles = models.JSONField(default=list, help_text="Named sets of components, for all its teardowns")
     names = models.JSONField(default=dict, help_text="What parts are called on all its sheets, by their keys")
+    read_as = models.JSONField(default=dict, help_text="What was said where the file says nothing: its unit and so on")
+    missing = models.JSONField(default=list, help_text="Files that it refers to and that did not come with it")
     component_count = models.PositiveIntegerField(default=0, help_text="Components that are no subassemblies")
     part_count = models.PositiveIntegerField(default=0)
     created = models.DateTimeField(auto_now_add=True)

@@ -2,15 +2,12 @@
 
 import contextlib
 import hashlib
-import os
-import tempfile
 import threading
-from collections.abc import Iterable
-from pathlib import Path
+from collections.abc import Iterable, Mapping, Sequence
+from dataclasses import asdict
 from typing import Any
 
 from cachetools import LRUCache, cached
-from django.conf import settings
 from django.core.files.base import File
 from django.core.files.uploadedfile import UploadedFile
 from django.db import transaction
@@ -19,19 +16,19 @@ from django.urls import reverse
 from pulley.core import assembly as core
 from pulley.core.errors import PulleyError
 from pulley.core.formats import gltf
-from pulley.core.formats.reading import read_file
-from pulley.core.formats.registry import format_of
+from pulley.core.formats.reading import Wanted, read_file
 from pulley.core.render.painter import png
 from pulley.core.store import keep_meshes, load_mesh
 from pulley.web.jobs.models import Job
 from pulley.web.jobs.registry import Report
 from pulley.web.jobs.services import enqueue
-from pulley.web.library.files import OnDisk, geometry, on_this_machine, place_of, uploads
+from pulley.web.library.asking import question
+from pulley.web.library.files import geometry, on_this_machine, place_of, uploads
 from pulley.web.library.models import Assembly, Component, Part
+from pulley.web.library.receiving import add_to, receive
 
 PICTURE = (480, 320)  # pixels of a library card's picture
 IN_MEMORY = 600 * 2**20  # bytes of assemblies that a process keeps at hand
-INCOMING = settings.VAR / "tmp"  # what is being uploaded
 
 
 def keep(data: bytes, ending: str) -> str:
@@ -71,38 +68,46 @@ def made_file(row: Assembly, field: str) -> bytes:
     return geometry.read(place_of(getattr(row, field), f".{ending}"))
 
 
-def accept(owner: Any, upload: UploadedFile[Any]) -> Job:
-    """Keep an uploaded file and queue its reading.
+def accept(owner: Any, files: Sequence[UploadedFile[Any]], places: Sequence[str] = ()) -> Job:
+    """Keep uploaded files and queue their reading.
 
-    Raises PulleyError when a look at the file shows that it is no good; it is not kept then.
+    Raises PulleyError when a look at them shows that they are no good; they are not kept then.
     """
-    name = Path(upload.name or "unnamed").name[:200]
-    INCOMING.mkdir(parents=True, exist_ok=True)
-    with tempfile.NamedTemporaryFile(dir=INCOMING) as copy:
-        digest = hashlib.sha256()
-        for chunk in upload.chunks():
-            digest.update(chunk)
-            copy.write(chunk)
-        copy.flush()
-        os.fsync(copy.fileno())
-        format_of(Path(copy.name), name)
-        sha256 = digest.hexdigest()
-        uploads().save(place_of(sha256), OnDisk(copy, copy.name))
+    sha256, name = receive(files, places)
     return enqueue(owner, "bring in", name, {"sha256": sha256, "name": name})
+
+
+def read_again(owner: Any, name: str, sha256: str, wanted: Wanted) -> Job:
+    """Queue the reading of a kept file, with what its user said where it says nothing."""
+    return enqueue(owner, "bring in", name, {"sha256": sha256, "name": name, "wanted": asdict(wanted)})
+
+
+def add_missing(owner: Any, row: Assembly, files: Sequence[UploadedFile[Any]]) -> Job:
+    """Keep files that an assembly lacked together with its own, and queue the reading of all of them."""
+    with on_this_machine(row.sha256) as path:
+        sha256, name = add_to(path, row.file_name, files)
+    return read_again(owner, name, sha256, Wanted(**row.read_as))
 
 
 def bring_in(job: Job, report: Report) -> dict[str, Any]:
     """Read the file of a job and keep its assembly; done twice, it adds nothing.
+
+    Where the file leaves open what has to be known, a question comes of it instead.
 
     Raises PulleyError when the file is no good.
     """
     row = Assembly.objects.filter(job=job.pk).first()
     if row is None:
         name, sha256 = job.arguments["name"], job.arguments["sha256"]
+        said = job.arguments.get("wanted")
         with on_this_machine(sha256) as path:
-            assembly = read_file(path, geometry, lambda s, m: report(0.9 * s, m), name=name)
+            assembly = read_file(
+                path, geometry, lambda s, m: report(0.9 * s, m), name=name, wanted=Wanted(**(said or {}))
+            )
         report(0.92, "Drawing its picture")
-        row = add(job.owner, assembly, job.pk)
+        if said is None and {"unit", "up"} & set(assembly.asked):
+            return {"summary": "One question first", "ask": question(assembly, lambda data: keep(data, "png"))}
+        row = add(job.owner, assembly, job.pk, said or {})
     return {
         "summary": f"{row.component_count} components of {row.part_count} parts",
         "notes": row.notes,
@@ -110,8 +115,8 @@ def bring_in(job: Job, report: Report) -> dict[str, Any]:
     }
 
 
-def add(owner: Any, assembly: core.Assembly, job: Any = None) -> Assembly:
-    """Rows for an assembly, and its meshes, GLB and picture in the store."""
+def add(owner: Any, assembly: core.Assembly, job: Any = None, said: Mapping[str, Any] | None = None) -> Assembly:
+    """Rows for an assembly, and its meshes, GLB and picture in the store; ``said`` is what its user said of its file."""
     keep_meshes(assembly, geometry)
     model, picture = _make_model(assembly), _make_picture(assembly)
     with transaction.atomic():
@@ -124,6 +129,8 @@ def add(owner: Any, assembly: core.Assembly, job: Any = None) -> Assembly:
             notes=list(assembly.notes),
             model=model,
             picture=picture,
+            read_as=dict(said or {}),
+            missing=list(assembly.missing),
             component_count=len(assembly.leaves),
             part_count=len(assembly.parts),
         )

@@ -6,17 +6,21 @@ from typing import Any
 
 from django.apps import apps
 from django.db.models import Model, Prefetch, QuerySet
-from django.http import FileResponse, HttpResponse
+from django.http import FileResponse, Http404, HttpResponse
 from django.shortcuts import redirect, render
 from django.utils.cache import patch_cache_control
 from django.views.decorators.http import condition, require_GET, require_POST
 
 from pulley.core.errors import PulleyError
-from pulley.web.accounts.policies import allowed
+from pulley.core.formats.reading import Wanted
+from pulley.core.formats.registry import ENDINGS, SIZE_LIMIT, UNITS, readable
+from pulley.web.accounts.policies import allowed, allowed_or_404
 from pulley.web.accounts.requests import UserRequest
 from pulley.web.door import sent_by, whole
 from pulley.web.library import bin, services
-from pulley.web.library.forms import BringInForm
+from pulley.web.jobs.models import Job
+from pulley.web.library.files import geometry, place_of
+from pulley.web.library.forms import BringInForm, ReadAsForm
 from pulley.web.library.lookups import assembly_of
 from pulley.web.library.models import Assembly
 
@@ -56,7 +60,8 @@ def index(request: UserRequest) -> HttpResponse:
 def _library(request: UserRequest, template: str, **more: Any) -> HttpResponse:
     binned = allowed(request.user, Assembly).exclude(deleted=None).only("name", "deleted")
     thrown = [(row, bin.days_left(row)) for row in binned]
-    return render(request, template, {**_cards(request), "binned": thrown, **more})
+    kinds = {"endings": ",".join(ENDINGS), "readable": readable(), "limit": SIZE_LIMIT, "units": list(UNITS)}
+    return render(request, template, {**_cards(request), "binned": thrown, **kinds, **more})
 
 
 def _cards(request: UserRequest, start: int = 0) -> dict[str, Any]:
@@ -67,12 +72,61 @@ def _cards(request: UserRequest, start: int = 0) -> dict[str, Any]:
 
 @require_POST
 def bring_in(request: UserRequest) -> HttpResponse:
-    """Take a file in and queue its reading."""
+    """Take files in and queue their reading."""
+    said = _files(request)
+    return _queued(request, services.accept(request.user, said["file"], said["places"].splitlines()))
+
+
+def _files(request: UserRequest) -> dict[str, Any]:
     form = BringInForm(request.POST, request.FILES)
     if not form.is_valid():
-        raise PulleyError(" ".join(map(str, form.errors["file"])))
-    job = services.accept(request.user, form.cleaned_data["file"])
+        raise PulleyError(" ".join(map(str, next(iter(form.errors.values())))))
+    return form.cleaned_data
+
+
+def _queued(request: UserRequest, job: Job) -> HttpResponse:
     return render(request, "jobs/job.html", {"job": job}) if request.htmx else redirect("library")
+
+
+@require_POST
+def answer(request: UserRequest, job_id: uuid.UUID) -> HttpResponse:
+    """Read a file again with the answer to what it left open; the question is taken out of sight."""
+    job = allowed_or_404(request.user, Job, pk=job_id, kind="bring in")
+    again = services.read_again(request.user, job.arguments["name"], job.arguments["sha256"], _wanted(request))
+    Job.objects.filter(pk=job.pk).update(dismissed=True)
+    return _queued(request, again)
+
+
+def _wanted(request: UserRequest) -> Wanted:
+    form = ReadAsForm(request.POST)
+    if not form.is_valid():
+        raise PulleyError("Choose one of the units and one of the axes that are shown.")
+    return form.wanted
+
+
+@require_GET
+def question_picture(request: UserRequest, job_id: uuid.UUID, up: str) -> FileResponse:
+    """The picture of a file that is asked about, with that axis up."""
+    job = allowed_or_404(request.user, Job, pk=job_id, kind="bring in")
+    key = ((job.result or {}).get("ask") or {}).get("pictures", {}).get(up)
+    data = geometry.found(place_of(key, ".png")) if key else b""
+    if not data:
+        raise Http404
+    return FileResponse(io.BytesIO(data), content_type="image/png")
+
+
+@require_POST
+def read_differently(request: UserRequest, assembly_id: uuid.UUID) -> HttpResponse:
+    """Read the file of an assembly once more, in another unit or with its bodies apart, as an assembly of its own."""
+    row = assembly_of(request, assembly_id)
+    return _queued(request, services.read_again(request.user, row.file_name, row.sha256, _wanted(request)))
+
+
+@require_POST
+def add_missing(request: UserRequest, assembly_id: uuid.UUID) -> HttpResponse:
+    """Take in files that an assembly refers to and that did not come with it, and read all of them."""
+    row = assembly_of(request, assembly_id)
+    return _queued(request, services.add_missing(request.user, row, _files(request)["file"]))
 
 
 @require_POST

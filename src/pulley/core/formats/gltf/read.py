@@ -41,12 +41,16 @@ def read(path: Path) -> Found:
     document, blob = _chunks(path.read_bytes(), path.name)
     version = str((document.get("asset") or {}).get("version", ""))
     if not version.startswith("2"):
-        raise PulleyError(f"{path.name} is glTF {version[:10] or 'of no version'}; version 2.0 is read. Export it anew.")
+        raise PulleyError(
+            f"{path.name} is glTF {version[:10] or 'of no version'}; version 2.0 is read. Export it anew."
+        )
     needed = [name for name in document.get("extensionsRequired", []) if not _optional(str(name))]
     if needed:
-        raise PulleyError(f"{path.name} needs {', '.join(map(str, needed))[:200]}, which is not read. Export it without.")
+        raise PulleyError(
+            f"{path.name} needs {', '.join(map(str, needed))[:200]}, which is not read. Export it without."
+        )
     book = _Book(document, blob, path)
-    return Found(book.roots(), unit=1000.0, up="y", missing=list(dict.fromkeys(book.missing)))
+    return Found(book.roots(), unit=1000.0, up="y", sure=False, missing=list(dict.fromkeys(book.missing)))
 
 
 def _optional(name: str) -> bool:
@@ -114,7 +118,9 @@ class _Book:
         if number in above:
             raise PulleyError(f"{self.path.name} is damaged: node {number} lies within itself. Export it again.")
         if len(above) > DEEPEST or self._count > ITEMS:
-            raise PulleyError(f"Its nodes are nested over {DEEPEST} levels deep, or there are over {ITEMS:,}. Flatten it.")
+            raise PulleyError(
+                f"Its nodes are nested over {DEEPEST} levels deep, or there are over {ITEMS:,}. Flatten it."
+            )
         node = self.entry("nodes", number)
         item = Item(str(node.get("name") or ""), _matrix(node))
         item.children = [self.node(child, (*above, number)) for child in node.get("children", [])]
@@ -178,7 +184,9 @@ class _Book:
         try:
             mesh = DracoPy.decode(data)
         except Exception as error:  # whatever the decoder says of damaged data
-            raise PulleyError(f"{self.path.name} is damaged: a mesh of it cannot be unpacked. Export it again.") from error
+            raise PulleyError(
+                f"{self.path.name} is damaged: a mesh of it cannot be unpacked. Export it again."
+            ) from error
         vertices = np.asarray(mesh.points, float)
         bits = int(getattr(getattr(mesh, "encoding_options", None), "quantization_bits", 0) or 0)
         grain = float(np.ptp(vertices, axis=0).max()) / (2**bits - 1) if bits > 0 and len(vertices) else 0.0
@@ -194,11 +202,15 @@ class _Book:
         rows = np.zeros((count, width))
         if "bufferView" in accessor:
             stride = self.entry("bufferViews", accessor["bufferView"]).get("byteStride", 0)
-            rows = self._rows(self.view(accessor["bufferView"]), kind, count, width, stride, accessor.get("byteOffset", 0))
+            rows = self._rows(
+                self.view(accessor["bufferView"]), kind, count, width, stride, accessor.get("byteOffset", 0)
+            )
         sparse = accessor.get("sparse")
         if sparse:
             some, at = sparse["count"], sparse["indices"]
-            where = self._rows(self.view(at["bufferView"]), TYPES[at["componentType"]], some, 1, 0, at.get("byteOffset", 0))
+            where = self._rows(
+                self.view(at["bufferView"]), TYPES[at["componentType"]], some, 1, 0, at.get("byteOffset", 0)
+            )
             values = sparse["values"]
             rows[where.reshape(-1).astype(int)] = self._rows(
                 self.view(values["bufferView"]), kind, some, width, 0, values.get("byteOffset", 0)
@@ -226,7 +238,9 @@ class _Book:
     def _slice(self, view: dict[str, Any]) -> bytes:
         data, start, size = self.buffer(view.get("buffer")), view.get("byteOffset", 0), view.get("byteLength", 0)
         if start < 0 or size < 0 or start + size > len(data):
-            raise PulleyError(f"{self.path.name} is cut short: {start + size} bytes are announced, {len(data)} are there.")
+            raise PulleyError(
+                f"{self.path.name} is cut short: {start + size} bytes are announced, {len(data)} are there."
+            )
         return data[start : start + size]
 
     def _meshopt(self, packed: dict[str, Any]) -> bytes:
@@ -285,7 +299,9 @@ def _triangles(corners: NDArray[np.int64], mode: int) -> NDArray[np.int64]:
     if mode == 6:
         return fans(np.array([len(corners)]), corners)
     if mode == 5:
-        rows = np.stack([corners[:-2], corners[1:-1], corners[2:]], axis=1) if len(corners) > 2 else np.zeros((0, 3), int)
+        rows = (
+            np.stack([corners[:-2], corners[1:-1], corners[2:]], axis=1) if len(corners) > 2 else np.zeros((0, 3), int)
+        )
         rows[1::2] = rows[1::2, [1, 0, 2]]
         return rows
     return corners[: len(corners) // 3 * 3].reshape(-1, 3)

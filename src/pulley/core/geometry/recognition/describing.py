@@ -127,7 +127,9 @@ class _Described:
         """Mm that the triangles lie off the surfaces that were recognised, measured at their middles and edges."""
         corners = self.body.vertices[self.body.triangles]
         points = np.stack([corners.mean(1), *((corners[:, k] + corners[:, k - 1]) / 2 for k in range(3))])
-        return max(float(np.abs(surface_distances(self.faces, self.faces.labels, row)).max(initial=0)) for row in points)
+        return max(
+            float(np.abs(surface_distances(self.faces, self.faces.labels, row)).max(initial=0)) for row in points
+        )
 
 
 def _frames(faces: Faces, which: NDArray[np.intp], points: NDArray[np.float64]) -> tuple[NDArray[np.float64], ...]:

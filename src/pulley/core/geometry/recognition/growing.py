@@ -5,9 +5,11 @@ surface; so a surface is guessed from a patch and those beside it, and grows ove
 """
 
 import math
+from typing import NamedTuple
 
 import numpy as np
 from numba import njit
+from numpy.typing import NDArray
 
 from pulley.core.geometry.recognition.fitting import (
     CONE,
@@ -36,6 +38,35 @@ SELDOM = 16
 ROUNDS = 8  # of growing and fitting, at most
 BENT = 10.0  # times the grain: how far the corners of a round face leave the plane of one of its patches, at least
 MUCH = 1.5  # times the area: a surface that takes so much more is the right one, whatever lies nearer
+
+
+class Patches(NamedTuple):
+    """The patches of a body.
+
+    Attributes
+    ----------
+    vertices : (n, 3) float64
+    starts, members : (p + 1,), (k,) int
+        The corners of each patch, as places in ``vertices``.
+    normals, middles, areas : (p, 3), (p, 3), (p,) float64
+    links, linked : (p + 1,), (j,) int
+        The patches beside each across an edge that may lie within a face.
+    grain : float
+        Mm that a corner may be off its surface.
+    size : float
+        Of the body, in mm.
+    """
+
+    vertices: NDArray[np.float64]
+    starts: NDArray[np.int64]
+    members: NDArray[np.int64]
+    normals: NDArray[np.float64]
+    middles: NDArray[np.float64]
+    areas: NDArray[np.float64]
+    links: NDArray[np.int64]
+    linked: NDArray[np.int32]
+    grain: float
+    size: float
 
 
 @njit(cache=True)
@@ -75,60 +106,46 @@ def flat_patches(vertices, triangles, normals, areas, heights, starts, beside, g
 
 
 @njit(cache=True)
-def _points_of(patches, starts, members, vertices):
-    """The corners (n, 3) of some patches, each once."""
-    total = 0
-    for p in patches:
-        total += starts[p + 1] - starts[p]
-    ids = np.empty(total, np.int64)
-    at = 0
-    for p in patches:
-        for k in range(starts[p], starts[p + 1]):
-            ids[at] = members[k]
-            at += 1
-    return vertices[np.unique(ids)]
-
-
-@njit(cache=True)
-def _corners_of(patches, starts, members, vertices):
+def _corners(patches, own):
     """The corners (n, 3) of some patches, those that they share as often as they have them."""
     total = 0
-    for p in patches:
-        total += starts[p + 1] - starts[p]
+    for p in own:
+        total += patches.starts[p + 1] - patches.starts[p]
     points = np.empty((total, 3))
     at = 0
-    for p in patches:
-        for k in range(starts[p], starts[p + 1]):
-            points[at] = vertices[members[k]]
+    for p in own:
+        for k in range(patches.starts[p], patches.starts[p + 1]):
+            points[at] = patches.vertices[patches.members[k]]
             at += 1
     return points
 
 
 @njit(cache=True)
-def _fits(kind, surface, p, starts, members, vertices, normals, middles, grain, sign, sag):
+def _fits(patches, kind, surface, p, sign, depth):
     """Whether all corners of a patch lie on a surface, which it faces as others do, and it spans no more of it."""
-    for k in range(starts[p], starts[p + 1]):
-        corner = vertices[members[k]]
-        if abs(distance(kind, surface, corner)) > grain:
+    for k in range(patches.starts[p], patches.starts[p + 1]):
+        corner = patches.vertices[patches.members[k]]
+        if abs(distance(kind, surface, corner)) > patches.grain:
             return False
-        if sign * (normals[p] * normal(kind, surface, corner)).sum() < TURNED:
+        if sign * (patches.normals[p] * normal(kind, surface, corner)).sum() < TURNED:
             return False
-    return abs(distance(kind, surface, middles[p])) <= sag
+    return abs(distance(kind, surface, patches.middles[p])) <= depth
 
 
 @njit(cache=True)
-def _grow(kind, surface, seeds, face, links, linked, starts, members, vertices, normals, middles, grain, mark, stamp, whole):
+def _grow(patches, kind, surface, seeds, face, mark, stamp, whole):
     """The patches, not in a face yet, that a surface grows over from those of ``seeds`` that lie on it.
 
     None where it is to be the ``whole`` of the seeds and is not.
     """
-    grown = np.empty(len(normals), np.int32)
-    count, sag = 0, 4 * grain
-    sign = 1.0 if (normals[seeds[0]] * normal(kind, surface, middles[seeds[0]])).sum() > 0 else -1.0
+    grown = np.empty(len(face), np.int32)
+    count, depth, first = 0, 4 * patches.grain, seeds[0]
+    facing = (patches.normals[first] * normal(kind, surface, patches.middles[first])).sum()
+    sign = 1.0 if facing > 0 else -1.0
     for p in seeds:
-        sag = max(sag, 4 * abs(distance(kind, surface, middles[p])))
+        depth = max(depth, 4 * abs(distance(kind, surface, patches.middles[p])))
     for p in seeds:
-        if _fits(kind, surface, p, starts, members, vertices, normals, middles, grain, sign, sag):
+        if _fits(patches, kind, surface, p, sign, depth):
             mark[p] = stamp
             grown[count] = p
             count += 1
@@ -138,11 +155,9 @@ def _grow(kind, surface, seeds, face, links, linked, starts, members, vertices, 
     while done < count:
         p = grown[done]
         done += 1
-        for at in range(links[p], links[p + 1]):
-            q = linked[at]
-            if face[q] >= 0 or mark[q] == stamp:
-                continue
-            if _fits(kind, surface, q, starts, members, vertices, normals, middles, grain, sign, sag):
+        for at in range(patches.links[p], patches.links[p + 1]):
+            q = patches.linked[at]
+            if face[q] < 0 and mark[q] != stamp and _fits(patches, kind, surface, q, sign, depth):
                 mark[q] = stamp
                 grown[count] = q
                 count += 1
@@ -150,15 +165,15 @@ def _grow(kind, surface, seeds, face, links, linked, starts, members, vertices, 
 
 
 @njit(cache=True)
-def _around(p, wanted, face, links, linked, mark, stamp):
+def _around(patches, p, wanted, face, mark, stamp):
     """A patch and those about it, nearest first, so many of them."""
     found = np.empty(wanted, np.int32)
     found[0] = p
     mark[p] = stamp
     count, done = 1, 0
     while done < count < wanted:
-        for at in range(links[found[done]], links[found[done] + 1]):
-            q = linked[at]
+        for at in range(patches.links[found[done]], patches.links[found[done] + 1]):
+            q = patches.linked[at]
             if mark[q] != stamp and face[q] < 0 and count < wanted:
                 mark[q] = stamp
                 found[count] = q
@@ -168,10 +183,10 @@ def _around(p, wanted, face, links, linked, mark, stamp):
 
 
 @njit(cache=True)
-def _tried(p, failed, links, linked):
+def _tried(patches, p, failed):
     """Whether nothing grew from any of the patches beside one: it took part in what they tried."""
-    for at in range(links[p], links[p + 1]):
-        if not failed[linked[at]]:
+    for at in range(patches.links[p], patches.links[p + 1]):
+        if not failed[patches.linked[at]]:
             return False
     return True
 
@@ -185,164 +200,160 @@ def _sane(kind, surface, size):
 
 
 @njit(cache=True)
-def _guesses(p, near, exact, vertices, starts, members, normals, middles):
-    """Surfaces that a patch may lie on, with their kinds: of two of its neighbours, or of a handful about it."""
+def _of_strips(patches, p, a, b):
+    """The cylinder and the cone that a patch and two beside it are strips of, with their kinds."""
     kinds, found = [0], [np.zeros(8)]
-    points = _corners_of(near, starts, members, vertices)
-    if exact:
-        a, b = near[1], near[2]
-        axis = np.cross(normals[a], normals[b])
-        length = math.sqrt((axis * axis).sum())
-        if length > 1e-4 and abs((normals[p] * axis).sum()) < 0.02 * length:
-            kinds.append(CYLINDER)
-            found.append(cylinder_about(axis / length, points))
-        axis = np.cross(normals[a] - normals[p], normals[b] - normals[p])
-        length = math.sqrt((axis * axis).sum())
-        if length > 1e-7:
-            three = np.stack((normals[p], normals[a], normals[b]))
-            spots = np.stack((vertices[members[starts[p]]], vertices[members[starts[a]]], vertices[members[starts[b]]]))
-            kinds.append(CONE)
-            found.append(cone_about(axis / length, three, spots))
-        return kinds, found
-    if len(points) >= POINTS[SPHERE]:
-        kinds.append(SPHERE)
-        found.append(sphere_of(points))
-    own = np.empty((len(near), 3))
-    for k in range(len(near)):
-        own[k] = normals[near[k]]
-    spread = own.T @ own
-    _, axes = np.linalg.eigh(spread)
-    kinds.append(CYLINDER)
-    found.append(cylinder_about(axes[:, 0].copy(), points))
-    if len(near) >= FEWEST[TORUS]:
-        where = np.empty((len(near), 3))
-        for k in range(len(near)):
-            where[k] = middles[near[k]]
-        kinds.append(TORUS)
-        found.append(torus_of(points, own, where))
+    normals = patches.normals
+    axis = np.cross(normals[a], normals[b])
+    length = math.sqrt((axis * axis).sum())
+    if length > 1e-4 and abs((normals[p] * axis).sum()) < 0.02 * length:
+        kinds.append(CYLINDER)
+        found.append(cylinder_about(axis / length, _corners(patches, np.array([p, a, b]))))
+    axis = np.cross(normals[a] - normals[p], normals[b] - normals[p])
+    length = math.sqrt((axis * axis).sum())
+    if length > 1e-7:
+        first = patches.vertices[patches.members[patches.starts[np.array([p, a, b])]]]
+        kinds.append(CONE)
+        found.append(cone_about(axis / length, np.stack((normals[p], normals[a], normals[b])), first))
     return kinds, found
 
 
 @njit(cache=True)
-def _goes_on(grown, face, links, linked):
+def _of_many(patches, near):
+    """The sphere, the cylinder and the torus that a handful of patches may lie on, with their kinds."""
+    kinds, found = [0], [np.zeros(8)]
+    points = _corners(patches, near)
+    own, middles = patches.normals[near], patches.middles[near]
+    kinds.append(SPHERE)
+    found.append(sphere_of(points))
+    _, axes = np.linalg.eigh(own.T @ own)
+    kinds.append(CYLINDER)
+    found.append(cylinder_about(axes[:, 0].copy(), points))
+    if len(near) >= FEWEST[TORUS]:
+        kinds.append(TORUS)
+        found.append(torus_of(points, own, middles))
+    return kinds, found
+
+
+@njit(cache=True)
+def _goes_on(patches, grown, face):
     """Whether patches beside those of a face are in none yet: it may be a band of something greater."""
     own = set(grown)
     for p in grown:
-        for at in range(links[p], links[p + 1]):
-            if face[linked[at]] < 0 and linked[at] not in own:
+        for at in range(patches.links[p], patches.links[p + 1]):
+            if face[patches.linked[at]] < 0 and patches.linked[at] not in own:
                 return True
     return False
 
 
 @njit(cache=True)
-def _enough(kind, grown, starts, members, vertices, normal_of, middle, grain):
-    """Whether patches are so many, and bend so far out of the plane of the first, that their surface is no chance."""
+def _enough(patches, kind, grown, p):
+    """Whether patches are so many, and bend so far out of the plane of one, that their surface is no chance."""
     if len(grown) < FEWEST[kind]:
         return False
-    points = _points_of(grown, starts, members, vertices)
-    if len(points) < POINTS[kind]:
-        return False
-    deepest = 0.0
-    for i in range(len(points)):
-        deepest = max(deepest, abs((normal_of * (points[i] - middle)).sum()))
-    return deepest > BENT * grain
+    total = 0
+    for q in grown:
+        total += patches.starts[q + 1] - patches.starts[q]
+    ids, at, deepest = np.empty(total, np.int64), 0, 0.0
+    for q in grown:
+        for k in range(patches.starts[q], patches.starts[q + 1]):
+            ids[at] = patches.members[k]
+            arm = patches.vertices[ids[at]] - patches.middles[p]
+            deepest = max(deepest, abs((patches.normals[p] * arm).sum()))
+            at += 1
+    return deepest > BENT * patches.grain and len(np.unique(ids)) >= POINTS[kind]
 
 
 @njit(cache=True)
-def segment(vertices, starts, members, normals, middles, areas, links, linked, grain, size):
-    """Round faces among patches: which face each patch lies on (-1: none), their kinds and their surfaces (f, 8).
+def _grown(patches, kind, surface, near, face, mark, strips):
+    """The patches that a guessed surface grows over, better fitted the more they are; and the surface."""
+    if not _sane(kind, surface, patches.size):
+        return near[:0], surface
+    if not strips or kind == CYLINDER:  # three strips have rounding in them
+        surface, worst = refine(kind, surface, _corners(patches, near), patches.grain)
+        if worst > patches.grain or not _sane(kind, surface, patches.size):
+            return near[:0], surface
+    mark[-1] += 1
+    grown = _grow(patches, kind, surface, near, face, mark, mark[-1], strips)
+    if not _enough(patches, kind, grown, near[0]):
+        return near[:0], surface
+    for _ in range(ROUNDS):  # a surface of a few patches is rough: it grows, gets better, and grows on
+        better, worst = refine(kind, surface, _corners(patches, grown), patches.grain)
+        if worst > patches.grain or not _sane(kind, better, patches.size):
+            break
+        mark[-1] += 1
+        again = _grow(patches, kind, better, grown, face, mark, mark[-1], False)
+        if len(again) < len(grown):
+            break
+        same = len(again) == len(grown)
+        grown, surface = again, better
+        if same:
+            break
+    return grown, surface
 
-    Parameters
-    ----------
-    vertices : (n, 3) float64
-    starts, members : (p + 1,), (k,) int
-        The corners of each patch, as places in ``vertices``.
-    normals, middles, areas : (p, 3), (p, 3), (p,) float64
-    links, linked : (p + 1,), (j,) int
-        The patches beside each across an edge that may lie within a face.
-    grain : float
-        Mm that a corner may be off its surface.
-    size : float
-        Of the body, in mm.
-    """
-    face = np.full(len(areas), -1, np.int32)
-    mark, failed = np.zeros(len(areas), np.int32), np.zeros(len(areas), np.bool_)
-    stamp, failures = 0, 0
-    kinds, surfaces = [0], [np.zeros(8)]
-    for p in np.argsort(-areas):
-        if face[p] >= 0 or links[p] == links[p + 1]:
-            continue
-        if failures > FAILURES and p % SELDOM or _tried(p, failed, links, linked):
-            continue
-        best = np.empty(0, np.int32)
-        best_area, best_depth, best_kind, best_surface = 0.0, 0.0, 0, np.zeros(8)
-        beside = np.array([linked[at] for at in range(links[p], links[p + 1]) if face[linked[at]] < 0], np.int32)
-        beside = beside[:BESIDE]
-        tries = len(beside) * (len(beside) - 1) // 2 + len(AROUND)
-        i, j = 0, 0
-        for attempt in range(tries):
-            exact = attempt < tries - len(AROUND)
-            if exact:
-                j += 1
-                if j >= len(beside):
-                    i += 1
-                    j = i + 1
-                near = np.array([p, beside[i], beside[j]], np.int32)
-            elif len(best) and not _goes_on(best, face, links, linked):
+
+@njit(cache=True)
+def _best(patches, p, face, mark):
+    """The surface that grows farthest from a patch: its patches, its kind, and itself. No patches where none grows."""
+    best, area, depth, kind, surface = np.empty(0, np.int32), 0.0, 0.0, 0, np.zeros(8)
+    beside = np.empty(BESIDE, np.int32)
+    count = 0
+    for at in range(patches.links[p], patches.links[p + 1]):
+        if face[patches.linked[at]] < 0 and count < BESIDE:
+            beside[count] = patches.linked[at]
+            count += 1
+    pairs = count * (count - 1) // 2
+    i, j = 0, 0
+    for attempt in range(pairs + len(AROUND)):
+        if attempt < pairs:
+            j += 1
+            if j >= count:
+                i += 1
+                j = i + 1
+            near = np.array([p, beside[i], beside[j]], np.int32)
+            kinds, guesses = _of_strips(patches, p, near[1], near[2])
+        else:
+            if len(best) and not _goes_on(patches, best, face):
                 break
-            else:
-                stamp += 1
-                near = _around(p, AROUND[attempt - tries + len(AROUND)], face, links, linked, mark, stamp)
+            mark[-1] += 1
+            near = _around(patches, p, AROUND[attempt - pairs], face, mark, mark[-1])
             if len(near) < 3:
-                continue
-            guessed, found = _guesses(p, near, exact, vertices, starts, members, normals, middles)
-            for g in range(1, len(guessed)):
-                kind, surface = guessed[g], found[g]
-                if not _sane(kind, surface, size):
-                    continue
-                if not exact or kind == CYLINDER:  # three strips have rounding in them
-                    surface, worst = refine(kind, surface, _corners_of(near, starts, members, vertices), grain)
-                    if worst > grain or not _sane(kind, surface, size):
-                        continue
-                stamp += 1
-                grown = _grow(
-                    kind, surface, near, face, links, linked, starts, members, vertices, normals, middles, grain, mark, stamp, exact
-                )
-                if not _enough(kind, grown, starts, members, vertices, normals[p], middles[p], grain):
-                    continue
-                for _ in range(ROUNDS):  # a surface of a few patches is rough: it grows, gets better, and grows on
-                    better, worst = refine(kind, surface, _corners_of(grown, starts, members, vertices), grain)
-                    if worst > grain or not _sane(kind, better, size):
-                        break
-                    stamp += 1
-                    again = _grow(
-                        kind, better, grown, face, links, linked, starts, members, vertices, normals, middles, grain, mark, stamp, False
-                    )
-                    if len(again) < len(grown):
-                        break
-                    more = len(again) > len(grown)
-                    grown, surface = again, better
-                    if not more:
-                        break
-                area, depth = areas[grown].sum(), 0.0
-                for q in grown:
-                    depth = max(depth, abs(distance(kind, surface, middles[q])))
-                # two rims of a short cylinder lie on a sphere, too: what is much larger wins, else what is nearer
-                if area > MUCH * best_area or (MUCH * area > best_area and depth < best_depth):
-                    best, best_area, best_depth, best_kind, best_surface = grown, area, depth, kind, surface
-        if not len(best):
+                break
+            kinds, guesses = _of_many(patches, near)
+        for g in range(1, len(kinds)):
+            grown, fitted = _grown(patches, kinds[g], guesses[g], near, face, mark, attempt < pairs)
+            own, off = 0.0, 0.0
+            for q in grown:
+                own += patches.areas[q]
+                off = max(off, abs(distance(kinds[g], fitted, patches.middles[q])))
+            # two rims of a short cylinder lie on a sphere, too: what is much larger wins, else what is nearer
+            if own > MUCH * area or (MUCH * own > area and off < depth):
+                best, area, depth, kind, surface = grown, own, off, kinds[g], fitted
+    return best, kind, surface
+
+
+@njit(cache=True)
+def segment(patches):
+    """Round faces among `Patches`: which face each lies on (p,), -1 for none; their kinds (f,) and surfaces (f, 8)."""
+    count = len(patches.areas)
+    face, failed = np.full(count, -1, np.int32), np.zeros(count, np.bool_)
+    mark = np.zeros(count + 1, np.int64)  # when each was last looked at; the last entry counts
+    failures, faces = 0, 0
+    kinds, surfaces = np.zeros(count, np.int32), np.zeros((count, 8))
+    for p in np.argsort(-patches.areas):
+        if face[p] >= 0 or (failures > FAILURES and p % SELDOM) or _tried(patches, p, failed):
+            continue
+        grown, kind, surface = _best(patches, p, face, mark)
+        if not len(grown):
             failures += 1
             failed[p] = True
             continue
         failures = 0
-        if best_kind == CONE and abs(best_surface[7]) < CYLINDRIC:
-            best_kind = CYLINDER
-            best_surface[7] = 0.0
-        face[best] = len(kinds) - 1
-        kinds.append(best_kind)
-        surfaces.append(best_surface)
-    found_kinds = np.array(kinds[1:], np.int32)
-    found_surfaces = np.zeros((len(kinds) - 1, 8))
-    for k in range(1, len(surfaces)):
-        found_surfaces[k - 1] = surfaces[k]
-    return face, found_kinds, found_surfaces
+        if kind == CONE and abs(surface[7]) < CYLINDRIC:
+            kind = CYLINDER
+            surface[7] = 0.0
+        for q in grown:
+            face[q] = faces
+        kinds[faces], surfaces[faces] = kind, surface
+        faces += 1
+    return face, kinds[:faces].copy(), surfaces[:faces].copy()

@@ -5,9 +5,11 @@ from functools import cached_property
 
 import numpy as np
 from numpy.typing import NDArray
+from scipy.sparse import coo_array
+from scipy.sparse.csgraph import connected_components
 
 from pulley.core.geometry.recognition.fitting import CYLINDER, FREE, PLANE
-from pulley.core.geometry.recognition.growing import flat_patches, segment
+from pulley.core.geometry.recognition.growing import Patches, flat_patches, segment
 
 SOFT = np.radians(36.0)  # a greater bend is an edge: round faces of fewer than ten sides stay flats
 SHADED = np.radians(52.0)  # unless the file's own normals go round it
@@ -96,9 +98,10 @@ def recognise(
     rows = np.unique(np.repeat(patch.astype(np.int64), 3) << 32 | triangles.reshape(-1))
     members = (rows & 0xFFFFFFFF).astype(np.int64)
     first = np.searchsorted(rows >> 32, np.arange(count + 1))
-    face, kinds, surfaces = segment(
-        vertices, first, members, flats.normals, flats.middles, flats.areas, links, linked, grain, size
+    patches = Patches(
+        vertices, first, members, flats.normals, flats.middles, flats.areas, links, linked, float(grain), size
     )
+    face, kinds, surfaces = segment(patches)
     face, kinds, surfaces = _rest(face, kinds, surfaces, flats, links, linked)
     return Faces(face[patch].astype(np.int32), kinds, surfaces, ends, sides, grain)
 
@@ -175,9 +178,6 @@ def _rest(
     linked: NDArray[np.int32],
 ) -> tuple[NDArray[np.int32], NDArray[np.int32], NDArray[np.float64]]:
     """The patches that no round face took: planes, or free faces where many of them meet softly."""
-    from scipy.sparse import coo_array
-    from scipy.sparse.csgraph import connected_components
-
     left = np.flatnonzero(face < 0)
     if not len(left):
         return face, kinds, surfaces
