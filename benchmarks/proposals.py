@@ -20,8 +20,8 @@ from pulley.core.assembly import Assembly
 from pulley.core.contact.check import check
 from pulley.core.contact.scene import Scene, home_scene
 from pulley.core.geometry.frames import Vector
-from pulley.core.planning.blocking import SIX
 from pulley.core.part_kinds import FASTENERS, kind_of
+from pulley.core.planning.blocking import SIX
 from pulley.core.planning.proposal import propose
 from pulley.core.score.compose import compose
 from pulley.core.teardown import Teardown

@@ -130,7 +130,7 @@ class CommandTests(CommandCase):
         bad.write_text("{")
         move = ("--move", SCREW, "--along")
         self.refuse("cannot be opened", "inspect", self.folder / "none.step")
-        self.refuse("is not a STEP file", "inspect", bad)
+        self.refuse("is of no kind that Pulley reads", "inspect", bad)
         self.refuse("not a direction", "travel", DEMO, *move, "0,0,0")
         self.refuse("not a direction", "travel", DEMO, *move, "up")
         self.refuse("not a direction", "travel", DEMO, *move, "nan,0,0")

@@ -12,7 +12,7 @@ from OCP.gp import gp_Pnt
 from pulley.core.assembly import leaf_bounds
 from pulley.core.contact.scene import home_scene
 from pulley.core.errors import PulleyError
-from pulley.core.formats import reading
+from pulley.core.formats import reading, registry
 from pulley.core.kernel import process
 from pulley.core.kernel.process import Limits
 from pulley.core.store import Folder
@@ -49,16 +49,16 @@ class TidyTests(TestCase):
     def test_what_was_read_is_kept_until_the_file_or_its_name_changes(self):
         path, folder = self.folder / "made.step", self.folder / "store"
         write_step(Item("Top", items=[Item("Block", box((0, 0, 0), (10, 20, 30)))]), path)
-        with mock.patch.object(reading, "read_file", wraps=reading.read_file) as reading:
+        with mock.patch.object(reading, "read_file", wraps=reading.read_file) as calls:
             first, again = (reading.read_kept(path, Folder(folder)) for _ in range(2))
-            self.assertEqual(reading.call_count, 1)
+            self.assertEqual(calls.call_count, 1)
             self.assertEqual([leaf.path for leaf in again.leaves], [leaf.path for leaf in first.leaves])
             self.assertEqual(again.source, first.source)
             for mesh in folder.glob("*/*.npz"):
                 mesh.unlink()
             self.assertEqual(reading.read_kept(path, Folder(folder)).leaves[0].part.mesh.volume, 6000)
             reading.read_kept(path.rename(path.with_name("other.step")), Folder(folder))
-            self.assertEqual(reading.call_count, 3)
+            self.assertEqual(calls.call_count, 3)
 
     def test_inches_become_millimetres(self):
         made = self.read(Item("Top", items=[Item("A", box((0, 0, 0), (25.4, 10, 10))), Item("B", wire())]), "INCH")
@@ -157,7 +157,7 @@ class BadFileTests(TestCase):
         )
 
     def test_too_large(self):
-        with mock.patch.object(reading, "SIZE_LIMIT", 1000):
+        with mock.patch.object(registry, "SIZE_LIMIT", 1000):
             self.refuse(DEMO.read_bytes(), "the limit is")
 
     def test_missing_file(self):

@@ -1,4 +1,6 @@
-"""The headless commands: inspect, travel, check, matches, along, fits, propose, sheet, export. Core alone, no database.
+"""The headless commands: inspect, travel, check, matches, along, fits, propose, sheet, export, compare, carry.
+
+Core alone, no database.
 
 Exit status: 0 fine, 1 the answer is "no" (a snag was found), 2 bad input.
 """
@@ -24,7 +26,8 @@ from pulley.core.contact.start import TOLERANCE, Allowed
 from pulley.core.describe import remedy_sentence
 from pulley.core.errors import PulleyError
 from pulley.core.formats import teardown as teardown_json
-from pulley.core.formats.reading import read_kept
+from pulley.core.formats.reading import Wanted, read_kept
+from pulley.core.formats.registry import UNITS, readable
 from pulley.core.planning.companions import bring_along, matches
 from pulley.core.planning.direction_text import parse_direction
 from pulley.core.planning.directions import name_of
@@ -42,13 +45,15 @@ def default_store() -> Path:
     return Path(os.environ.get("PULLEY_STORE", cache / "pulley" / "geometry"))
 
 
-def _assembly(file: str) -> Assembly:
-    return read_kept(Path(file), Folder(default_store()))
+def _assembly(args: argparse.Namespace, file: str = "") -> Assembly:
+    """The assembly of a file, by default the one that a command is about."""
+    wanted = Wanted(args.units, args.up, {"yes": True, "no": False}.get(args.split))
+    return read_kept(Path(file or args.file), Folder(default_store()), wanted)
 
 
 def inspect(args: argparse.Namespace) -> tuple[dict[str, Any], int]:
     """What is in a file."""
-    assembly = _assembly(args.file)
+    assembly = _assembly(args)
     return {
         "source": assembly.source,
         "units": "mm",
@@ -74,7 +79,7 @@ def travel(args: argparse.Namespace) -> tuple[dict[str, Any], int]:
         raise PulleyError("The tolerance must be a number of mm above 0.")
     if not args.ways and not args.along:
         raise PulleyError("Say which way: --along X,Y,Z, or --ways for all of them.")
-    assembly = _assembly(args.file)
+    assembly = _assembly(args)
     movers = assembly.leaves_of(args.move)
     scene = home_scene(assembly, args.removed, args.tolerance)
     for mover in movers:
@@ -115,7 +120,7 @@ def _teardown(args: argparse.Namespace) -> tuple[Assembly, Teardown]:
     except OSError as error:
         raise PulleyError(f"{args.teardown} cannot be opened: {error.strerror}.") from error
     teardown = teardown_json.loads(text)
-    assembly = _assembly(args.file)
+    assembly = _assembly(args)
     teardown_json.check_source(assembly, teardown)
     teardown_json.check_members(assembly, teardown)
     return assembly, teardown
@@ -163,7 +168,7 @@ def find_matches(args: argparse.Namespace) -> tuple[dict[str, Any], int]:
 
 def find_riders(args: argparse.Namespace) -> tuple[dict[str, Any], int]:
     """Which components sit on those that move, and so come along."""
-    assembly = _assembly(args.file)
+    assembly = _assembly(args)
     movers = assembly.leaves_of(args.move)
     direction = parse_direction(assembly, args.along)
     return {"along": list(bring_along(home_scene(assembly, args.removed), movers, direction))}, 0
@@ -171,7 +176,7 @@ def find_riders(args: argparse.Namespace) -> tuple[dict[str, Any], int]:
 
 def list_fits(args: argparse.Namespace) -> tuple[dict[str, Any], int]:
     """Which pairs look like fits, and which components like rings that bend, for a teardown to confirm."""
-    assembly = _assembly(args.file)
+    assembly = _assembly(args)
     gives = [asdict(give) for give in find_gives(assembly)]
     return {"fits": [asdict(fit) for fit in find_fits(assembly)], "gives": gives}, 0
 
@@ -179,7 +184,7 @@ def list_fits(args: argparse.Namespace) -> tuple[dict[str, Any], int]:
 def propose_teardown(args: argparse.Namespace) -> tuple[dict[str, Any], int]:
     """Steps that take an assembly apart without a snag, each with the reason for it."""
     args.teardown = args.after
-    assembly, teardown = _teardown(args) if args.after else (_assembly(args.file), None)
+    assembly, teardown = _teardown(args) if args.after else (_assembly(args), None)
     teardown = teardown or Teardown("Proposed", source=assembly.source)
     options = Options(
         parts=tuple(args.part),
@@ -208,7 +213,7 @@ def make_sheet(args: argparse.Namespace) -> tuple[dict[str, Any], int]:
     """A drawing sheet of a teardown, or a sheet JSON as it says, written as the kind that OUT ends with."""
     from pulley.core.drawing import command  # with its writers it takes a second to load
 
-    return command.run(args, _assembly(args.file)), 0
+    return command.run(args, _assembly(args)), 0
 
 
 def export(args: argparse.Namespace) -> tuple[dict[str, Any], int]:
@@ -217,6 +222,32 @@ def export(args: argparse.Namespace) -> tuple[dict[str, Any], int]:
 
     assembly, teardown = _teardown(args)
     return command.run(args, assembly, teardown, Folder(default_store()))
+
+
+def compare(args: argparse.Namespace) -> tuple[dict[str, Any], int]:
+    """What changed between two revisions of a model."""
+    from pulley.core.revisions import command
+
+    return command.compare_files(_assembly(args), _assembly(args, args.new))
+
+
+def carry(args: argparse.Namespace) -> tuple[dict[str, Any], int]:
+    """A teardown that was made for one revision of a model, for another."""
+    from pulley.core.revisions import command
+
+    return command.carry_file(_assembly(args), _assembly(args, args.new), args)
+
+
+def _plain_compare(answer: dict[str, Any]) -> str:
+    from pulley.core.revisions import command
+
+    return command.plain_compare(answer)
+
+
+def _plain_carry(answer: dict[str, Any]) -> str:
+    from pulley.core.revisions import command
+
+    return command.plain_carry(answer)
 
 
 def _plain_export(answer: dict[str, Any]) -> str:
@@ -315,6 +346,8 @@ COMMANDS = (
     ("propose", propose_teardown, _plain_proposal),
     ("sheet", make_sheet, _plain_sheet),
     ("export", export, _plain_export),
+    ("compare", compare, _plain_compare),
+    ("carry", carry, _plain_carry),
 )
 ALONG = "X,Y,Z; or X,Y,Z:X,Y,Z from point to point; or axis:, normal: or edge: and PATH, with @X,Y,Z for which one"
 
@@ -325,8 +358,11 @@ def _parser(named: str) -> argparse.ArgumentParser:
     for name, run, plain in COMMANDS:
         command = commands.add_parser(name, help=run.__doc__, description=run.__doc__)
         command.set_defaults(run=run, plain=plain)
-        command.add_argument("file", metavar="FILE", help="a STEP assembly")
+        command.add_argument("file", metavar="FILE", help=f"an assembly: {readable()}")
         command.add_argument("--json", action="store_true", help="answer as JSON")
+        _reading_arguments(command)
+        if name in ("compare", "carry"):
+            _revision_arguments(command, name)
         if name in ("travel", "along"):
             command.add_argument("--move", action="append", required=True, metavar="PATH")
             command.add_argument("--along", required=name == "along", metavar="DIRECTION", help=ALONG)
@@ -340,18 +376,27 @@ def _parser(named: str) -> argparse.ArgumentParser:
         if name == "check":
             command.add_argument("--clearance", action="store_true", help="how near each step brings what it passes")
             command.add_argument("--progress", action="store_true", help="say on standard error which step is done")
-        if name == "propose":
-            _proposal_arguments(command)
-        if name == "sheet":
-            _sheet_arguments(command)
-        if name == "export":
-            _export_arguments(command, named)
         if name == "matches":
             command.add_argument("step", metavar="STEP", help="the step's id")
+        if name in MORE:
+            MORE[name](command, named)
     return parser
 
 
-def _proposal_arguments(command: argparse.ArgumentParser) -> None:
+def _reading_arguments(command: argparse.ArgumentParser) -> None:
+    command.add_argument("--units", choices=UNITS, help="of a file that names none; mm by default")
+    command.add_argument("--up", choices=("y", "z"), help="the axis that points up in a file that says nothing")
+    command.add_argument("--split", choices=("yes", "no"), help="whether separate bodies of a mesh are components")
+
+
+def _revision_arguments(command: argparse.ArgumentParser, name: str) -> None:
+    command.add_argument("new", metavar="NEW", help="a later revision of it")
+    if name == "carry":
+        command.add_argument("teardown", metavar="TEARDOWN.json")
+        command.add_argument("-o", dest="output", required=True, metavar="NEW.json", help="write the teardown here")
+
+
+def _proposal_arguments(command: argparse.ArgumentParser, _named: str) -> None:
     for name, words in (
         ("--part", "take apart only this component or subassembly; again for more"),
         ("--whole", "keep this subassembly in one piece; again for more"),
@@ -368,7 +413,7 @@ def _proposal_arguments(command: argparse.ArgumentParser) -> None:
     command.add_argument("--progress", action="store_true", help="say on standard error how far it is")
 
 
-def _sheet_arguments(command: argparse.ArgumentParser) -> None:
+def _sheet_arguments(command: argparse.ArgumentParser, _named: str) -> None:
     command.add_argument("teardown", metavar="TEARDOWN.json", help="a teardown, or a sheet")
     command.add_argument(
         "-o", dest="output", required=True, metavar="OUT", help="ends with .pdf, .svg, .dxf, .png, .csv, .xlsx or .json"
@@ -385,6 +430,9 @@ def _export_arguments(command: argparse.ArgumentParser, named: str) -> None:
         from pulley.core.publish.command import arguments
 
         arguments(command)
+
+
+MORE = {"propose": _proposal_arguments, "sheet": _sheet_arguments, "export": _export_arguments}
 
 
 def _negative_vector(argv: Sequence[str]) -> list[str]:

@@ -88,7 +88,7 @@ def keep_meshes(assembly: Assembly, store: Store) -> None:
 
 
 def adopt(assembly: Assembly, made: Store, store: Store) -> None:
-    """Take meshes and exact shapes, where there are any, over from the store of a reader, in place of what is damaged."""
+    """Take meshes and exact shapes, where there are any, over from a reader's store in place of what is damaged."""
     for part, _ in assembly.parts:
         for name in (mesh_name(part.mesh.key), shape_name(part.mesh.key)):
             if made.has(name):

@@ -71,7 +71,7 @@ class _Placed:
 def tree_of(
     found: Found, unit: float, up: str, split: bool | None, report: Callable[[float, str], None]
 ) -> tuple[list[Node], list[str], bool]:
-    """The trees of a mesh file in mm with Z up, equal bodies made one part; notes; whether an item has several bodies.
+    """The trees of a mesh file in mm with Z up, equal bodies made one part; notes; whether an item has several.
 
     Parameters
     ----------
@@ -120,7 +120,7 @@ class _Mender:
         self.pieces: dict[int, list[Mended]] = {}
 
     def place(self, item: Item, above: NDArray[np.float64]) -> _Placed:
-        """An item and all below it; ``above`` (4, 4) is where its parent stands, in the file's unit, stretched or not."""
+        """An item and all below it; ``above`` (4, 4) is where its parent stands, in the file's unit, or stretched."""
         whole = above @ item.matrix
         if not np.isfinite(whole).all() or np.abs(whole[:3, 3]).max() * self.unit > FARTHEST:
             raise PulleyError(f"“{item.name or 'An item'}” is placed beyond all measure. Export the file again.")

@@ -5,7 +5,6 @@ import json
 from collections.abc import Callable
 from dataclasses import replace
 from pathlib import Path
-from typing import Any
 
 import numpy as np
 
@@ -50,8 +49,10 @@ class _Reader:
             folder = self.order.made / "set"
             folder.mkdir()
             self.notes += unpack(source, folder, source.name)
-            files, notes = models(folder, source.name)
-            self.notes += notes
+            found = models(folder, source.name)
+            files = found.tops
+            self.notes += found.notes
+            self.missing += found.missing
         trees = [(path, self.trees(path, alone=len(files) == 1)) for path in files]
         roots = trees[0][1] if len(trees) == 1 else [_wrapped(path.stem, nodes) for path, nodes in trees]
         notes: list[str] = []
@@ -65,7 +66,7 @@ class _Reader:
         return replace(made, asked=tuple(self.asked), missing=tuple(self.missing), unit=self.unit)
 
     def trees(self, path: Path, alone: bool) -> list[Node]:
-        """The trees of one file; one that came ``alone`` is split where it is a single part of several solids."""
+        """The trees of one file; of one that came ``alone`` a part of several solids is split."""
         format = format_of(path, path.name)
         try:
             nodes = self._trees(format, path)
@@ -77,7 +78,8 @@ class _Reader:
             raise PulleyError(f"{path.name} needs more memory than there is for one file. Split it.") from None
         except Exception as error:  # a library's reader may raise anything over a damaged file
             raise PulleyError(
-                f"{path.name} is cut short or damaged: it cannot be read as {format.name} ({type(error).__name__}). Export it again."
+                f"{path.name} is cut short or damaged: it cannot be read as {format.name} ({type(error).__name__}). "
+                "Export it again."
             ) from error
 
     def _trees(self, format: Format, path: Path) -> list[Node]:

@@ -46,7 +46,7 @@ def _never(_ends: Ends) -> bool:
     return False
 
 
-def _always(ends: Ends) -> bool:
+def _always(_ends: Ends) -> bool:
     return True
 
 
@@ -192,14 +192,14 @@ def format_of(path: Path, name: str) -> Format:
         When it is empty, cut short, too large, or of no format that is read; with what to do.
     """
     ends, ending = ends_of(path, name), Path(name).suffix.lower()
-    by_name = next((f for f in (*FORMATS, SET) if ending in f.endings), None)
-    by_look = next((f for f in (*FORMATS, SET) if f.known(ends)), None)
-    if by_name and (by_name.known(ends) or by_name.known in (_never, _always)):
-        found = by_name
-    else:
-        found = by_look if by_look and not (by_look.name == "glTF" and not ends.head.startswith(b"glTF")) else None
-    if found is None and by_name:
-        raise PulleyError(f"{name} is not {_a(by_name.name)} file. {by_name.export}.")
+    every = (*FORMATS, SET)
+    found = next((format for format in every if ending in format.endings), None)
+    if found and not (found.known(ends) or found.known is _never):
+        raise PulleyError(f"{name} is not {_a(found.name)} file. {found.export}.")
+    if found is None:
+        found = next(
+            (format for format in every if format.known(ends) and not ends.head.lstrip().startswith(b"{")), None
+        )
     if found is None:
         raise PulleyError(f"{name} is of no kind that Pulley reads. Bring in {readable()}.")
     if not found.whole(ends):

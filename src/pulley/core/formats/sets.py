@@ -4,6 +4,7 @@ import re
 import stat
 import zipfile
 import zlib
+from dataclasses import dataclass
 from pathlib import Path, PurePosixPath
 
 import networkx as nx
@@ -15,6 +16,9 @@ UNPACKED = 2**30  # bytes that a set may have
 FILES = 2_000
 PIECE = 2**20
 ASIDE = ("__MACOSX", ".DS_Store", "Thumbs.db")
+REFERENCE = re.compile(
+    rb"(?:DOCUMENT_FILE|EXTERNAL_IDENTIFICATION_ASSIGNMENT)\s*\(\s*'([^'\r\n]{1,300}\.(?:stp|step|p21))'", re.I
+)
 QUOTED = re.compile(rb"'([^'\r\n]{1,300}\.(?:stp|step|p21))'", re.I)
 
 
@@ -77,8 +81,18 @@ def _write(archive: zipfile.ZipFile, entry: zipfile.ZipInfo, target: Path, left:
     return left
 
 
-def models(folder: Path, name: str) -> tuple[list[Path], list[str]]:
-    """The files of a set that are models and that no other of them refers to, with notes on what was left aside.
+@dataclass(frozen=True)
+class Models:
+    """The files of a set that are models and that no other of them refers to; notes on what was left aside; and the
+    names of the files that its files refer to and that are not in it."""
+
+    tops: list[Path]
+    notes: list[str]
+    missing: list[str]
+
+
+def models(folder: Path, name: str) -> Models:
+    """Which files of a set are to be read.
 
     Of files of one name in several formats the one that holds most is taken, in the order of `registry.FORMATS`.
 
@@ -92,7 +106,7 @@ def models(folder: Path, name: str) -> tuple[list[Path], list[str]]:
     if not files:
         raise PulleyError(f"{name} holds no model that Pulley reads. Put the files of the assembly into it.")
     steps = [p for p in files if rank[p.suffix.lower()] == 0]
-    inside = _referred_to(steps, name)
+    inside, missing = _referred_to(steps, name)
     for path in steps:
         _relink(path, steps)
     tops = [p for p in files if p not in inside]
@@ -103,7 +117,7 @@ def models(folder: Path, name: str) -> tuple[list[Path], list[str]]:
             best[key] = path
     aside = [p for p in tops if p not in best.values()]
     notes = [f"{p.name} was left aside: {best[p.with_suffix('')].name} goes by the same name." for p in aside]
-    return list(best.values()), notes
+    return Models(list(best.values()), notes, missing)
 
 
 def _relink(path: Path, files: list[Path]) -> None:
@@ -120,18 +134,20 @@ def _relink(path: Path, files: list[Path]) -> None:
         path.write_bytes(told)
 
 
-def _referred_to(files: list[Path], name: str) -> set[Path]:
-    """The STEP files that others of a set refer to, by name."""
+def _referred_to(files: list[Path], name: str) -> tuple[set[Path], list[str]]:
+    """The STEP files that others of a set refer to, by name, and the names of those that are not there."""
     by_name: dict[str, list[Path]] = {}
     for path in files:
         by_name.setdefault(path.name.lower(), []).append(path)
-    web = nx.DiGraph()
+    web, missing = nx.DiGraph(), []
     for path in files:
-        for found in set(QUOTED.findall(path.read_bytes())):
-            named = re.split(r"[\\/]", found.decode("utf-8", "replace"))[-1].lower()
-            web.add_edges_from((path, other) for other in by_name.get(named, ()) if other != path)
+        for found in dict.fromkeys(REFERENCE.findall(path.read_bytes())):
+            named = re.split(r"[\\/]", found.decode("utf-8", "replace"))[-1]
+            others = by_name.get(named.lower(), [])
+            missing += [] if others else [named[:80]]
+            web.add_edges_from((path, other) for other in others if other != path)
     circle = next((group for group in nx.strongly_connected_components(web) if len(group) > 1), None)
     if circle:
         shown = ", ".join(sorted(path.name for path in circle)[:5])
         raise PulleyError(f"{name} cannot be put together: {shown} refer to each other in a circle. Export them again.")
-    return {other for _, other in web.edges}
+    return {other for _, other in web.edges}, list(dict.fromkeys(missing))

@@ -1,4 +1,4 @@
-"""3MF (3MF Consortium, core specification 1.3): objects, components and build items, read by the consortium's library."""
+"""3MF (3MF Consortium, core specification 1.3): objects, components and build items, by the consortium's library."""
 
 from pathlib import Path
 

@@ -50,7 +50,7 @@ def copies(bodies: Sequence[Sequence[Body]]) -> list[Copy]:
     shelves: dict[tuple[int, ...], list[int]] = {}
     found = []
     for k, shape in enumerate(shapes):
-        near = dict.fromkeys(j for key in shape.keys() for j in shelves.get(key, ()))
+        near = dict.fromkeys(j for key in shape.bins() for j in shelves.get(key, ()))
         copy = next((Copy(j, place) for j in near if (place := shape.place_of(shapes[j])) is not None), None)
         if copy is None:
             shelves.setdefault(shape.key, []).append(k)
@@ -82,7 +82,7 @@ class _Shape:
         self.key = (*self.counts, *np.floor(self.invariants / BIN).astype(int).tolist())
         self.radii = np.linalg.norm(self.vertices - self.centre, axis=1)
 
-    def keys(self) -> set[tuple[int, ...]]:
+    def bins(self) -> set[tuple[int, ...]]:
         """The bins in which a copy may lie: its own, and those beside that it is near to."""
         low, high = (np.floor(self.invariants / BIN + d).astype(int) for d in (-0.1, 0.1))
         return {
@@ -110,7 +110,7 @@ class _Shape:
         return None
 
     def _frames(self, other: "_Shape", scale: float, near: float) -> list[Pose]:
-        """Maps that take two corners of another shape, of the rarest distances, to two of this one; proper ones first."""
+        """Maps that take two corners of another shape, of rare distances, to two of this; those that mirror last."""
         a, b = _rare(other, near)
         first, second = other.vertices[a] - other.centre, other.vertices[b] - other.centre
         gap = scale * float(np.linalg.norm(first - second))

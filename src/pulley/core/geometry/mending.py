@@ -289,7 +289,7 @@ def _angles(low: NDArray[np.float64], high: NDArray[np.float64], third: NDArray[
 
 @njit(cache=True)
 def _met(run, upward, angles):  # noqa: ANN001, ANN202
-    """For each triangle that runs up its edge the one that runs down it and lies next behind its back: pairs of rows."""
+    """For each triangle that runs up its edge, the one that runs down it and lies next behind it: pairs of rows."""
     pairs = np.empty((len(run), 2), np.int64)
     count, start = 0, 0
     while start < len(run):

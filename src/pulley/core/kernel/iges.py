@@ -1,4 +1,4 @@
-"""Reading IGES 5.3 and Open CASCADE's own BREP files as trees. Only in a kernel's process."""
+"""Reading IGES 5.3 and Open CASCADE's own BREP files as trees. In a kernel's process."""
 
 from pathlib import Path
 
@@ -7,8 +7,8 @@ from OCP.BRep import BRep_Builder
 from OCP.BRepTools import BRepTools
 from OCP.IFSelect import IFSelect_RetDone
 from OCP.IGESCAFControl import IGESCAFControl_Reader
-from OCP.TopLoc import TopLoc_Location
 from OCP.TopAbs import TopAbs_COMPOUND
+from OCP.TopLoc import TopLoc_Location
 from OCP.TopoDS import TopoDS_Iterator, TopoDS_Shape
 
 from pulley.core.errors import PulleyError

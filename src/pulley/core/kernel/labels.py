@@ -1,4 +1,4 @@
-"""The kernel's documents: what their labels say of a tree, its names, places and colours. Only in a kernel's process."""
+"""The kernel's documents: what their labels say of a tree, its names, places and colours. In a kernel's process."""
 
 import re
 

@@ -1,4 +1,4 @@
-"""Reading STEP (ISO 10303-21): one file, or one that refers to others beside it, as a tree. Only in a kernel's process."""
+"""Reading STEP (ISO 10303-21): a file, with others beside it that it refers to, as a tree. In a kernel's process."""
 
 import re
 from pathlib import Path

@@ -26,7 +26,7 @@ OUT = "out.step"  # in the order's folder
 
 
 def write_from(order: Order, report: Callable[[float, str], None]) -> None:
-    """The operation `WRITE_STEP` of `protocol`: ``order.source`` is a record of components beside their parts' exact shapes.
+    """The operation `protocol.WRITE_STEP`: ``order.source`` is a record of components beside their parts' exact shapes.
 
     A component of the record has a ``path``, ``name`` and ``parent``; one with a ``shape``, the name of a file beside
     the record, is a leaf with its ``pose`` (16 numbers by rows) in the assembly's frame and its ``colour``.

@@ -12,10 +12,10 @@ from pulley.core.contact.fits import find_fit
 from pulley.core.contact.scene import Scene
 from pulley.core.geometry.frames import Pose, Vector, translation, triple, unit, view_frame
 from pulley.core.motion.travel import Screw
+from pulley.core.part_kinds import FASTENERS, kind_of
 from pulley.core.planning.blocking import SIX, Blocking, Direction
 from pulley.core.planning.directions import SAME
 from pulley.core.planning.outward import free_turn, own_axis
-from pulley.core.part_kinds import FASTENERS, kind_of
 from pulley.core.planning.ways_out import shared_axis
 
 UP = (0.0, 0.0, 1.0)

@@ -1,1 +1,1 @@
-"""Two revisions of one model: what of the new one is what of the old one, and how what was made for one is carried over."""
+"""Two revisions of one model: what became of each component, and how what was made for one is carried to the other."""

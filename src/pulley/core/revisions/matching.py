@@ -113,7 +113,8 @@ def _likeness(old: Traits, new: Traits) -> dict[str, NDArray[np.float64]]:
     larger = np.maximum(old.shapes[:, None], new.shapes[None])
     off = (np.abs(old.shapes[:, None] - new.shapes[None]) / np.maximum(larger, 1e-9)).max(2)
     same = np.array(old.meshes, object)[:, None] == np.array(new.meshes, object)[None]
-    shape = np.where(same | (off < SAME), 1.0, np.clip(0.9 - off / UNLIKE, 0, 0.9))
+    near = SAME + 2 * (old.errors[:, None] + new.errors[None])
+    shape = np.where(same | (off < near), 1.0, np.clip(0.9 - off / UNLIKE, 0, 0.9))
     reach = max(new.assembly.diagonal, old.assembly.diagonal, 1e-9) * CLOSE
     away = np.linalg.norm(old.middles[:, None] - new.middles[None], axis=2)
     where = np.exp(-away / reach)
@@ -143,7 +144,12 @@ def _settle(
 
 
 def _pair(
-    i: int, j: int | None, old: Traits, new: Traits, likeness: dict[str, NDArray[np.float64]], total: NDArray[np.float64]
+    i: int,
+    j: int | None,
+    old: Traits,
+    new: Traits,
+    likeness: dict[str, NDArray[np.float64]],
+    total: NDArray[np.float64],
 ) -> Pair:
     if j is None:
         best = float(total[i].max(initial=0.0))
@@ -161,9 +167,8 @@ def _changes(i: int, j: int, old: Traits, new: Traits, own: dict[str, float]) ->
         changes.append("shape")
     still = max(STILL, STILL * size) if own["shape"] < 1 else max(STILL, 1e-3 * size)
     turned = np.abs(old.sides[i] - new.sides[j]).max() > max(STILL, 5e-3 * size)
-    if np.linalg.norm(old.centres[i] - new.centres[j]) > still and (own["shape"] == 1 or _shifted(i, j, old, new)):
-        changes.append("moved")
-    elif own["shape"] == 1 and turned:
+    shifted = float(np.linalg.norm(old.centres[i] - new.centres[j])) > still
+    if (shifted or turned) if own["shape"] == 1 else (shifted and _shifted(i, j, old, new)):
         changes.append("moved")
     if old.paths[i].rpartition("/")[2] != new.paths[j].rpartition("/")[2]:
         changes.append("renamed")
@@ -173,7 +178,7 @@ def _changes(i: int, j: int, old: Traits, new: Traits, own: dict[str, float]) ->
 
 
 def _shifted(i: int, j: int, old: Traits, new: Traits) -> bool:
-    """Whether a component of another shape stands elsewhere: no side of its bounds is where one was, along some axis."""
+    """Whether a component of another shape stands elsewhere: along some axis neither side, nor the middle, stayed."""
     low = np.abs((old.middles[i] - old.sides[i] / 2) - (new.middles[j] - new.sides[j] / 2))
     high = np.abs((old.middles[i] + old.sides[i] / 2) - (new.middles[j] + new.sides[j] / 2))
     middle = np.abs(old.middles[i] - new.middles[j])

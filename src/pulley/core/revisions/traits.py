@@ -1,4 +1,4 @@
-"""What tells a component from others in any revision: its shape, where it stands, its name and its place in the tree."""
+"""What tells a component from others in any revision: its shape, where it stands, its name and place in the tree."""
 
 import re
 from collections.abc import Iterable
@@ -54,6 +54,7 @@ class Traits:
     shapes : (n, 5) float64, cube root of the volume, root of the surface, and the radii of gyration, all in mm
     middles, sides : (n, 3) float64, of the bounds at home, in mm
     meshes : keys of the meshes
+    errors : (n,) float64, share of its size that a mesh may be off the true surface
     """
 
     assembly: Assembly
@@ -63,14 +64,16 @@ class Traits:
     sides: NDArray[np.float64]
     centres: NDArray[np.float64]
     meshes: tuple[str, ...]
+    errors: NDArray[np.float64]
 
 
 def traits_of(assembly: Assembly, frame: Pose | None = None) -> Traits:
-    """The traits of all leaves, where ``frame`` (4, 4) has moved the whole assembly to."""
+    """The traits of all leaves where ``frame`` (4, 4) has moved the assembly to, and as large as it makes them."""
     frame = np.eye(4) if frame is None else frame
+    scale = scale_of(frame)
     leaves = assembly.leaves
     forms = [shape_of(leaf.part.mesh) for leaf in leaves]
-    rows = np.array([[np.cbrt(f.volume), np.sqrt(f.area), *f.radii] for f in forms]).reshape(-1, 5)
+    rows = scale * np.array([[np.cbrt(f.volume), np.sqrt(f.area), *f.radii] for f in forms]).reshape(-1, 5)
     boxes = np.array([leaf_bounds(leaf, frame @ leaf.pose) for leaf in leaves]).reshape(-1, 2, 3)
     centres = np.array([apply(frame @ leaf.pose, f.centre[None])[0] for leaf, f in zip(leaves, forms, strict=True)])
     return Traits(
@@ -80,8 +83,19 @@ def traits_of(assembly: Assembly, frame: Pose | None = None) -> Traits:
         boxes.mean(1),
         boxes[:, 1] - boxes[:, 0],
         centres.reshape(-1, 3),
-        tuple(leaf.part.mesh.key for leaf in leaves),
+        tuple(leaf.part.mesh.key if scale == 1.0 else f"{leaf.part.mesh.key} scaled" for leaf in leaves),
+        np.array([leaf.part.mesh.error for leaf in leaves]) * scale / np.maximum(rows[:, 2:].max(1, initial=0), 1e-9),
     )
+
+
+def scale_of(frame: Pose) -> float:
+    """How many times larger a map (4, 4) makes things; exactly 1 for a rigid one.
+
+    >>> scale_of(np.diag([2.0, 2.0, 2.0, 1.0]))
+    2.0
+    """
+    scale = float(np.cbrt(abs(np.linalg.det(frame[:3, :3]))))
+    return 1.0 if abs(scale - 1) < 1e-6 else round(scale, 9)
 
 
 def stem(name: str) -> str:

@@ -11,7 +11,7 @@ from django.db.models import Model
 from django.utils import timezone
 
 from pulley.web.jobs.models import Job
-from pulley.web.library import files, receiving, services
+from pulley.web.library import files, receiving
 from pulley.web.library.files import geometry, uploads
 from pulley.web.library.models import Assembly, Part
 

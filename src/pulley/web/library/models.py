@@ -2,9 +2,12 @@
 change, and what lies in the bin for long goes with its files."""
 
 import uuid
+from pathlib import Path
 
 from django.conf import settings
 from django.db import models
+
+PLAIN = (".step", ".stp", ".p21", ".igs", ".iges")  # endings of files that say in which unit they are
 
 
 class Assembly(models.Model):
@@ -36,6 +39,11 @@ class Assembly(models.Model):
 
     def __str__(self) -> str:
         return self.name
+
+    @property
+    def says_little(self) -> bool:
+        """Whether its file is of a kind that may be read in more ways than one."""
+        return Path(self.file_name).suffix.lower() not in PLAIN
 
 
 class Part(models.Model):

@@ -116,7 +116,7 @@ def bring_in(job: Job, report: Report) -> dict[str, Any]:
 
 
 def add(owner: Any, assembly: core.Assembly, job: Any = None, said: Mapping[str, Any] | None = None) -> Assembly:
-    """Rows for an assembly, and its meshes, GLB and picture in the store; ``said`` is what its user said of its file."""
+    """Rows for an assembly, and its meshes, GLB and picture in the store; ``said`` is what was said of its file."""
     keep_meshes(assembly, geometry)
     model, picture = _make_model(assembly), _make_picture(assembly)
     with transaction.atomic():

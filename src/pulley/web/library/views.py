@@ -5,7 +5,7 @@ import uuid
 from typing import Any
 
 from django.apps import apps
-from django.db.models import Model, Prefetch, QuerySet
+from django.db.models import Model, Prefetch, Q, QuerySet
 from django.http import FileResponse, Http404, HttpResponse
 from django.shortcuts import redirect, render
 from django.utils.cache import patch_cache_control
@@ -17,8 +17,8 @@ from pulley.core.formats.registry import ENDINGS, SIZE_LIMIT, UNITS, readable
 from pulley.web.accounts.policies import allowed, allowed_or_404
 from pulley.web.accounts.requests import UserRequest
 from pulley.web.door import sent_by, whole
-from pulley.web.library import bin, services
 from pulley.web.jobs.models import Job
+from pulley.web.library import bin, services
 from pulley.web.library.files import geometry, place_of
 from pulley.web.library.forms import BringInForm, ReadAsForm
 from pulley.web.library.lookups import assembly_of
@@ -53,7 +53,8 @@ def index(request: UserRequest) -> HttpResponse:
     start = whole(sent_by(request).get("from"), 0)
     if request.htmx and start > 0:
         return render(request, "library/cards.html", _cards(request, start))
-    jobs = request.user.jobs.filter(kind="bring in", dismissed=False).exclude(state__in=("done", "cancelled"))[:10]
+    waiting = request.user.jobs.filter(kind="bring in", dismissed=False).exclude(state="cancelled")
+    jobs = waiting.filter(~Q(state="done") | Q(result__has_key="ask"))[:10]
     return _library(request, "library/shelf.html" if request.htmx else "library/index.html", jobs=jobs)
 
 

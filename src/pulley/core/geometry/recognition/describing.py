@@ -7,8 +7,8 @@ from numba import njit
 from numpy.typing import NDArray
 
 from pulley.core.geometry.features import Cylinder, Plane
-from pulley.core.geometry.mesh import Mesh, mesh_volume
 from pulley.core.geometry.mending import Body
+from pulley.core.geometry.mesh import Mesh, mesh_volume
 from pulley.core.geometry.recognition.fitting import CONE, CYLINDER, FREE, PLANE, SPHERE, TORUS
 from pulley.core.geometry.recognition.surfaces import SOFT, Faces, recognise
 
@@ -142,7 +142,7 @@ def _frames(faces: Faces, which: NDArray[np.intp], points: NDArray[np.float64]) 
 
 
 def surface_normals(faces: Faces, which: NDArray[np.intp], points: NDArray[np.float64]) -> NDArray[np.float64]:
-    """Unit normals (n, 3) of faces at points (n, 3), away from the axis or centre; of a plane its own, of a free face 0.
+    """Unit normals (n, 3) of faces at points (n, 3), away from the axis or centre; of a free face 0.
 
     Parameters
     ----------

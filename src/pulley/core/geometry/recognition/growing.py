@@ -185,10 +185,7 @@ def _around(patches, p, wanted, face, mark, stamp):
 @njit(cache=True)
 def _tried(patches, p, failed):
     """Whether nothing grew from any of the patches beside one: it took part in what they tried."""
-    for at in range(patches.links[p], patches.links[p + 1]):
-        if not failed[patches.linked[at]]:
-            return False
-    return True
+    return bool(failed[patches.linked[patches.links[p] : patches.links[p + 1]]].all())
 
 
 @njit(cache=True)
