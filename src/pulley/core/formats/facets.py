@@ -1,6 +1,5 @@
 """From what a mesh format holds to a tree of parts: units and axes, bodies, copies of one part, and names."""
 
-import re
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field
 from functools import cached_property
@@ -10,22 +9,19 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy.linalg import polar
 
-from pulley.core.assembly import Part
 from pulley.core.errors import PulleyError
+from pulley.core.formats.naming import described_name, spoken
 from pulley.core.formats.soup import Found, Item
 from pulley.core.geometry.congruence import copies
-from pulley.core.geometry.features import main_axis
 from pulley.core.geometry.frames import Pose
 from pulley.core.geometry.mending import Body, Mended, Soup, bodies_of
 from pulley.core.geometry.mesh import Mesh
 from pulley.core.geometry.recognition.describing import described
 from pulley.core.geometry.warping import warped
 from pulley.core.kernel.tree import Node
-from pulley.core.part_kinds import kind_of
 
 UP = {"z": np.eye(3), "y": np.array([[1.0, 0, 0], [0, 0, -1], [0, 1, 0]])}  # turns that axis up
 FARTHEST = 1e9  # mm from the origin: what lies beyond is no machine
-MADE_UP = re.compile(r"(mesh|node|object|geometry|solid|group|default|body|shape|untitled|unnamed)*[\W_]*\d*$", re.I)
 SMALLEST = 1e-6  # of a mesh's size: a scale that flattens it
 
 
@@ -89,8 +85,8 @@ def tree_of(
     top[:3, :3] = UP[up]
     placed = [mender.place(item, top) for item in found.roots]
     leaves = [one for root in placed for one in _leaves(root)]
-    alone = len(leaves) == 1 and sum(body.solid for body in leaves[0].mended.bodies if leaves[0].mended) > 1
     several = any(sum(body.solid for body in leaf.mended.bodies) > 1 for leaf in leaves if leaf.mended)
+    alone = len(leaves) == 1 and several
     notes = list(found.notes)
     if split or (split is None and alone):
         for leaf in leaves:
@@ -176,7 +172,7 @@ def _node(
     one: _Placed, above: Pose, shared: dict[int, tuple[Facets, Pose, str]], report: Callable[[float, str], None]
 ) -> Node:
     """An item as a node; ``above`` is where its parent stands."""
-    name, product = _spoken(one.item.name), _spoken(one.item.product)
+    name, product = spoken(one.item.name), spoken(one.item.product)
     back = np.linalg.inv(above)
     if one.mended is None:
         rigid = one.pose.copy()
@@ -189,33 +185,3 @@ def _node(
     report(0.25, f"Recognising {name or product or 'its faces'}")
     fallback = product or name or described_name(body.mesh)
     return Node(name or fallback, back @ one.pose @ place, one.item.colour, body, fallback, entry)
-
-
-def _spoken(name: str) -> str:
-    """A name, or nothing where a program made it up.
-
-    >>> _spoken("mesh_012"), _spoken("Bolt 7")
-    ('', 'Bolt 7')
-    """
-    return "" if MADE_UP.match(name.strip()) else name.strip()
-
-
-def described_name(mesh: Mesh) -> str:
-    """A name for a part that has none: what it is by its shape, and its sizes in mm.
-
-    >>> from pulley.core.geometry.mesh import box_mesh
-    >>> described_name(box_mesh((0, 0, 0), (40, 5, 30)))
-    'Body 40 × 30 × 5'
-    """
-    kind = kind_of(Part("", "", mesh))
-    axis = main_axis(mesh.cylinders)
-    if kind and kind != "ball" and axis is not None:
-        along = np.array(axis.direction)
-        heights = (mesh.vertices - np.array(axis.origin)) @ along
-        arms = mesh.vertices - np.array(axis.origin) - heights[:, None] * along
-        width = 2 * float(np.linalg.norm(arms, axis=1).max())
-        return f"{kind.capitalize()} {width:.3g} × {np.ptp(heights):.3g}"
-    sides = sorted(np.ptp(mesh.vertices, axis=0).tolist(), reverse=True)
-    if kind == "ball":
-        return f"Ball {sides[0]:.3g}"
-    return f"{kind.capitalize() or 'Body'} {' × '.join(f'{side:.3g}' for side in sides)}"

@@ -13,6 +13,7 @@ from pulley.core.errors import PulleyError
 from pulley.core.formats.facets import tree_of
 from pulley.core.formats.registry import SET, UNITS, Format, format_of
 from pulley.core.formats.sets import models, unpack
+from pulley.core.formats.sharing import shared
 from pulley.core.formats.soup import Found
 from pulley.core.kernel.build import built
 from pulley.core.kernel.protocol import Order
@@ -70,7 +71,7 @@ class _Reader:
         format = format_of(path, path.name)
         try:
             nodes = self._trees(format, path)
-            return [split_bodies(node) for node in nodes] if alone and format.exact else nodes
+            return [split_bodies(node) for node in nodes] if alone and format.name == "STEP" else nodes
         except PulleyError as error:
             said = str(error)
             raise PulleyError(f"{path.name}: {said}" if said.startswith(("It ", "Its ", "“")) else said) from error
@@ -90,7 +91,7 @@ class _Reader:
             self.missing += missing
             if format.name == "BREP":
                 nodes = [_scaled(node, self._unit(None)) for node in nodes]
-            return nodes
+            return nodes if format.name == "STEP" else shared([_apart(node) for node in nodes])
         found: Found = reader(path)
         self.missing += found.missing
         unit, up = self._unit(found.unit, found.sure), self._up(found.up)
@@ -144,6 +145,12 @@ def _wrapped(name: str, nodes: list[Node]) -> Node:
         nodes[0].name = nodes[0].name or name
         return nodes[0]
     return Node(name, np.eye(4), children=nodes)
+
+
+def _apart(node: Node) -> Node:
+    """A tree of a format without instances, each of its solids an item."""
+    node.children = [_apart(child) for child in node.children]
+    return split_bodies(node, name="")
 
 
 def _scaled(node: Node, scale: float) -> Node:

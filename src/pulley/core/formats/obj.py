@@ -12,7 +12,6 @@ from pulley.core.formats.soup import Colour, Found, Item, fans, soup
 
 MATERIALS = 2**20  # bytes of an MTL file that are read
 JOINED = re.compile(rb"\\\r?\n")  # a line that goes on in the next
-NAME_FIRST = {"o": 0, "g": 1}  # objects hold groups
 
 
 @dataclass
@@ -43,7 +42,7 @@ def read(path: Path) -> Found:
     points: list[str] = []
     normals: list[str] = []
     groups: dict[tuple[str, str, str], _Group] = {}
-    place = ["", "", ""]
+    place = {"o": "", "g": "", "usemtl": ""}
     libraries: list[str] = []
     current: _Group | None = None
     for number, line in enumerate(text.splitlines(), 1):
@@ -54,16 +53,17 @@ def read(path: Path) -> Found:
             normals.append(rest)
         elif word == "f":
             if current is None:
-                current = groups.setdefault(tuple(place), _Group(*place))
+                under = place["o"], place["g"], place["usemtl"]
+                current = groups.setdefault(under, _Group(*under))
             words = rest.partition("#")[0].split()
             if len(words) < 3:
                 raise PulleyError(f"{path.name} is damaged: line {number} is a face of {len(words)} corners.")
             current.counts.append(len(words))
             current.corners += [_absolute(corner, len(points), len(normals), path.name, number) for corner in words]
-        elif word in NAME_FIRST or word == "usemtl":
-            place[NAME_FIRST.get(word, 2)] = rest.strip()
+        elif word in place:
+            place[word] = rest.strip()
             if word == "o":
-                place[1] = ""
+                place["g"] = ""
             current = None
         elif word == "mtllib":
             libraries.append(rest.strip())

@@ -17,6 +17,7 @@ from pulley.core.kernel.process import Broken, Limits, Report, TooSlow, run
 from pulley.core.kernel.protocol import Order
 from pulley.core.store import Folder, Store, adopt, from_record, to_record
 
+SECONDS, SECONDS_A_MB = 180.0, 120.0  # that a file may take, by its size
 INSIDE = "pulley.core.formats.inside:read_into"
 
 
@@ -99,7 +100,9 @@ def read_file(
         link.symlink_to(path.resolve())
         made = Path(folder) / "made"
         made.mkdir()
-        _read(Order(INSIDE, link, made, asdict(wanted)), name, report, limits)
+        patience = SECONDS + SECONDS_A_MB * path.stat().st_size / 2**20  # a small file that takes long is damaged
+        within = replace(limits, seconds=min(limits.seconds, patience))
+        _read(Order(INSIDE, link, made, asdict(wanted)), name, report, within)
         assembly = from_record(json.loads((made / "record.json").read_text()), Folder(made))
         adopt(assembly, Folder(made), store)
     return replace(assembly, source={"file": name, "sha256": sha256_of(path)})
@@ -110,7 +113,7 @@ def _read(order: Order, name: str, report: Report, limits: Limits) -> None:
     try:
         run(order, report, limits)
     except TooSlow as error:
-        long = f"{name} took longer than {limits.seconds:g} s to read and was stopped. Split the assembly."
+        long = f"{name} took longer than {limits.seconds:.0f} s to read and was stopped. Split the assembly."
         raise PulleyError(long) from error
     except Broken as error:
         raise PulleyError(

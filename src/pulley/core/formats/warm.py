@@ -15,4 +15,4 @@ _met = (
     np.concatenate([_box.triangles, _beside.triangles + len(_box.vertices)]),
 )
 _ = bodies_of(Soup(*_met))
-_ = described(bodies_of(Soup(_box.vertices, _wrong)).bodies).wall
+_wall = described(bodies_of(Soup(_box.vertices, _wrong)).bodies).wall

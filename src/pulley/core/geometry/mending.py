@@ -70,8 +70,8 @@ def bodies_of(soup: Soup) -> Mended:
     [12]
     """
     notes: list[str] = []
-    good = np.isfinite(soup.vertices).all(1)
-    rows = np.flatnonzero(good[soup.triangles].all(1))
+    good = np.asarray(np.isfinite(soup.vertices).all(1))
+    rows = np.flatnonzero(good[soup.triangles].all(axis=1))
     if len(rows) < len(soup.triangles):
         notes.append(f"had {_counted(len(soup.triangles) - len(rows), 'triangle')} without a place, left out")
     used, place = np.unique(soup.triangles[rows], return_inverse=True)

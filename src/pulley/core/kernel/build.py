@@ -8,6 +8,7 @@ from pathlib import Path
 import numpy as np
 
 from pulley.core.assembly import Assembly, Component, Group, Leaf, Part, clean_name, leaf_bounds, unique_names
+from pulley.core.errors import PulleyError
 from pulley.core.geometry.frames import Pose, without_warp
 from pulley.core.geometry.mesh import FAULTS
 from pulley.core.kernel.tree import Body, Colour, Node, count
@@ -62,7 +63,7 @@ class Builder:
         return self._parts[key]
 
     def _note(self, part: Part) -> None:
-        if part.mesh.fault:
+        if part.mesh.fault and len(part.mesh.triangles):
             self.notes.append(f"{part.name} {FAULTS[part.mesh.fault]}.")
         self.notes += [f"{part.name} {note}." for note in self._forms[part.key].body.notes]
 
@@ -78,7 +79,11 @@ class Builder:
                 self.components.append(Group(path, name, parent, rigid))
                 self.add(node.children, path, placed, shade)
                 continue
-            self.components.append(Leaf(path, name, parent, rigid, self.part(node, node.body, warp), shade))
+            part = self.part(node, node.body, warp)
+            if not len(part.mesh.triangles):
+                self.notes.append(f"{name} has no face that could be meshed and was left out.")
+                continue
+            self.components.append(Leaf(path, name, parent, rigid, part, shade))
             self.report(0.3 + 0.7 * len(self.components) / self.total, f"Meshing {name}")
 
     def save(self, folder: Path) -> None:
@@ -86,6 +91,12 @@ class Builder:
         for part in dict.fromkeys(c.part for c in self.components if isinstance(c, Leaf)):
             form = self._forms[part.key]
             form.body.save(folder / shape_name(part.mesh.key), form.warp)
+
+    def drop_empty(self) -> None:
+        """Take out subassemblies in which nothing is left."""
+        held = {c.path for c in self.components if isinstance(c, Leaf)}
+        above = {path[:k] for path in held for k, letter in enumerate(path) if letter == "/"}
+        self.components = [c for c in self.components if c.path in held or c.path in above]
 
     def refine(self) -> None:
         """Mesh again what lies beside thin walls, so that neither of the two is coarser than their tolerance allows."""
@@ -156,6 +167,9 @@ def built(
     roots[0].name = roots[0].name or title
     builder = Builder(count(roots[0]), report)
     builder.add(roots, None, np.eye(4), None)
+    builder.drop_empty()
+    if not builder.components:
+        raise PulleyError(f"{title} has no face that could be meshed. Export it again.")
     builder.refine()
     builder.note_warped()
     builder.save(folder)

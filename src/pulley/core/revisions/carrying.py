@@ -163,11 +163,14 @@ def _moved(teardown: Teardown, frame: Pose) -> Teardown:
         replace(route, stops=tuple((path, _point(frame, point)) for path, point in route.stops))
         for route in teardown.routes
     )
-    parts = {
-        name: tuple(_placed_anew(item, frame) for item in getattr(teardown, name))
-        for name in ("cameras", "trails", "placed")
-    }
-    return replace(teardown, routes=routes, bearings=_placed_anew(teardown.bearings, frame), **parts)
+    return replace(
+        teardown,
+        routes=routes,
+        bearings=_placed_anew(teardown.bearings, frame),
+        cameras=tuple(_placed_anew(camera, frame) for camera in teardown.cameras),
+        trails=tuple(_placed_anew(trail, frame) for trail in teardown.trails),
+        placed=tuple(_placed_anew(placed, frame) for placed in teardown.placed),
+    )
 
 
 def _placed_anew(item: Any, frame: Pose, renamed: Callable[[Iterable[str]], dict[str, str]] | None = None) -> Any:

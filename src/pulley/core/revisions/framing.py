@@ -47,7 +47,7 @@ def _candidates(old: Assembly, new: Assembly, scale: float) -> Iterator[Pose]:
     larger = np.diag([scale, scale, scale, 1.0])
     before, after = traits_of(old, larger), traits_of(new)
     off = np.abs(before.shapes[:, None] - after.shapes[None]) / np.maximum(after.shapes[None], 1e-9)
-    alike = (off < ALIKE).all(2)
+    alike = np.asarray((off < ALIKE).all(2))
     times = alike.sum(1) * 1000 + (np.abs(before.shapes[:, None] - before.shapes[None]) < 1e-9).all(2).sum(1)
     anchors = [i for i in np.argsort(times, kind="stable") if alike[i].any()][:ANCHORS]
     for i in anchors:

@@ -97,7 +97,7 @@ def compare(old: Assembly, new: Assembly, decided: dict[str, str | None] | None 
     frame = frame_between(old, new)
     before, after = traits_of(old, frame), traits_of(new)
     likeness = _likeness(before, after)
-    total = sum(WEIGHTS[name] * table for name, table in likeness.items())
+    total = np.sum([WEIGHTS[name] * table for name, table in likeness.items()], axis=0)
     settled = _settle(total, before, after, decided or {})
     rows, columns = linear_sum_assignment(-settled) if min(settled.shape) else (np.zeros(0, int), np.zeros(0, int))
     taken = {int(i): int(j) for i, j in zip(rows, columns, strict=True) if settled[i, j] >= LEAST}
@@ -238,7 +238,7 @@ def _groups(old: Assembly, new: Assembly, leaves: dict[str, str]) -> list[Pair]:
                 same_name = 0.05 * (path.rpartition("/")[2] == other.rpartition("/")[2])
                 deep = 0.01 * (path.count("/") == other.count("/"))
                 shares.append((shared / whole + same_name + deep, path, other))
-    found: dict[str, tuple[str, float]] = {}
+    found: dict[str, tuple[str | None, float]] = {}
     taken: set[str] = set()
     for share, path, other in sorted(shares, key=lambda row: -row[0]):
         if path not in found and other not in taken:
@@ -246,8 +246,8 @@ def _groups(old: Assembly, new: Assembly, leaves: dict[str, str]) -> list[Pair]:
             taken.add(other)
     pairs = []
     for path in before:
-        other, share = found.get(path, (None, 1.0))
-        renamed = other is not None and path.rpartition("/")[2] != other.rpartition("/")[2]
-        reason = f"{share:.0%} of what is in it" if other else "nothing of it is left"
-        pairs.append(Pair(path, other, ("renamed",) if renamed else (), round(share, 3), reason))
+        match, share = found.get(path, (None, 1.0))
+        renamed = match is not None and path.rpartition("/")[2] != match.rpartition("/")[2]
+        reason = f"{share:.0%} of what is in it" if match else "nothing of it is left"
+        pairs.append(Pair(path, match, ("renamed",) if renamed else (), round(share, 3), reason))
     return pairs + [Pair(None, path, reason="new") for path in after if path not in taken]

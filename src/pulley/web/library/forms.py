@@ -21,7 +21,7 @@ class FilesField(forms.FileField):
 
     widget = Files(attrs={"multiple": True})
 
-    def clean(self, data: Any, initial: Any = None) -> list[UploadedFile[Any]]:  # type: ignore[override]
+    def clean(self, data: Any, initial: Any = None) -> list[UploadedFile[Any]]:
         """Each of the files."""
         given: Sequence[Any] = data if isinstance(data, list | tuple) and data else [data]
         return [super(FilesField, self).clean(file, initial) for file in given]

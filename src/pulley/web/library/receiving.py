@@ -73,7 +73,7 @@ def add_to(kept: Path, name: str, files: Sequence[Upload]) -> tuple[str, str]:
 def _copy() -> Iterator[IO[bytes]]:
     INCOMING.mkdir(parents=True, exist_ok=True)
     with tempfile.NamedTemporaryFile(dir=INCOMING) as copy:
-        yield copy  # type: ignore[misc]
+        yield copy
 
 
 def _kept(copy: IO[bytes], name: str) -> str:

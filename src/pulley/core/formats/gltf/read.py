@@ -224,8 +224,9 @@ class _Book:
         stride = stride or size
         if count and offset + stride * (count - 1) + size > len(data):
             raise PulleyError(f"{self.path.name} is damaged: {count} rows are announced, and fewer are there.")
-        cells = np.ndarray((count, width), kind, data, offset, (stride, np.dtype(kind).itemsize)) if count else []
-        return np.array(cells, float).reshape(count, width)
+        if not count:
+            return np.zeros((0, width))
+        return np.ndarray((count, width), kind, data, offset, (stride, np.dtype(kind).itemsize)).astype(float)
 
     def view(self, number: Any) -> bytes:
         """The bytes of a buffer view, unpacked."""

@@ -132,7 +132,7 @@ class _Described:
         )
 
 
-def _frames(faces: Faces, which: NDArray[np.intp], points: NDArray[np.float64]) -> tuple[NDArray[np.float64], ...]:
+def _frames(faces: Faces, which: NDArray[np.integer], points: NDArray[np.float64]) -> tuple[NDArray[np.float64], ...]:
     """Points (n, 3) seen from the axis of the face of each (n,): rows, heights, arms across and their lengths."""
     rows = faces.surfaces[which]
     away = points - rows[:, :3]
@@ -141,7 +141,7 @@ def _frames(faces: Faces, which: NDArray[np.intp], points: NDArray[np.float64]) 
     return rows, heights, arms, np.linalg.norm(arms, axis=1)
 
 
-def surface_normals(faces: Faces, which: NDArray[np.intp], points: NDArray[np.float64]) -> NDArray[np.float64]:
+def surface_normals(faces: Faces, which: NDArray[np.integer], points: NDArray[np.float64]) -> NDArray[np.float64]:
     """Unit normals (n, 3) of faces at points (n, 3), away from the axis or centre; of a free face 0.
 
     Parameters
@@ -163,7 +163,7 @@ def surface_normals(faces: Faces, which: NDArray[np.intp], points: NDArray[np.fl
     return np.asarray(out / np.maximum(np.linalg.norm(out, axis=1, keepdims=True), 1e-300))
 
 
-def surface_distances(faces: Faces, which: NDArray[np.intp], points: NDArray[np.float64]) -> NDArray[np.float64]:
+def surface_distances(faces: Faces, which: NDArray[np.integer], points: NDArray[np.float64]) -> NDArray[np.float64]:
     """Mm (n,) by which points lie outside of the round faces they belong to; 0 for planes and free faces."""
     rows, heights, _, radii = _frames(faces, which, points)
     kinds = faces.kinds[which]
