@@ -80,7 +80,9 @@ def outcomes(files: Sequence[Path], seeds: Sequence[int]) -> tuple[Counter[str],
     said: list[list[object]] = []
     while left:
         words = [sys.executable, "-m", "tests.mutations"]
-        running = subprocess.run(words, input="".join(f"{json.dumps(one)}\n" for one in left), stdout=subprocess.PIPE, text=True)
+        running = subprocess.run(
+            words, input="".join(f"{json.dumps(one)}\n" for one in left), stdout=subprocess.PIPE, text=True
+        )
         told = [json.loads(line) for line in running.stdout.splitlines()]
         left = left[len(told) :]
         if left:

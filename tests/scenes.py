@@ -1,20 +1,24 @@
 """Small assemblies and shared files that several tests use."""
 
 import atexit
+import json
 import shutil
 import tempfile
-from dataclasses import replace
+from dataclasses import asdict, replace
 from functools import cache
 from pathlib import Path
 
 import numpy as np
 
 from pulley.core.assembly import Assembly, Leaf, Part
-from pulley.core.formats.reading import read_file
+from pulley.core.formats.inside import read_into
+from pulley.core.formats.reading import Wanted, read_file
+from pulley.core.formats.registry import format_of
 from pulley.core.geometry.frames import translation
 from pulley.core.geometry.mesh import Mesh, box_mesh
+from pulley.core.kernel.protocol import Order
 from pulley.core.motion import Axial
-from pulley.core.store import Folder
+from pulley.core.store import Folder, from_record
 from pulley.core.teardown import Step, Teardown
 
 ROOT = Path(__file__).resolve().parents[1]
@@ -40,6 +44,15 @@ def store() -> Path:
 def read(path: Path) -> Assembly:
     """A STEP file, read once a run."""
     return read_file(path, Folder(store()))
+
+
+def read_here(path: Path, **wanted) -> Assembly:
+    """A file of any format, read in this process: a process of its own takes seconds to start."""
+    format_of(path, path.name)
+    with tempfile.TemporaryDirectory() as folder:
+        made = Path(folder)
+        read_into(Order("", path, made, asdict(Wanted(**wanted))), lambda share, words: None)
+        return from_record(json.loads((made / "record.json").read_text()), Folder(made))
 
 
 def boxes(**placed: tuple[tuple[float, float, float], tuple[float, float, float]]) -> Assembly:

@@ -11,6 +11,7 @@ import numpy as np
 from pulley.core.assembly import Assembly
 from pulley.core.errors import PulleyError
 from pulley.core.formats.facets import tree_of
+from pulley.core.formats.naming import spoken
 from pulley.core.formats.registry import SET, UNITS, Format, format_of
 from pulley.core.formats.sets import models, unpack
 from pulley.core.formats.sharing import shared
@@ -99,14 +100,17 @@ class _Reader:
         self.notes += notes
         if several:
             self._ask("bodies")
+        if len(found.roots) == 1 and len(nodes) == 1 and nodes[0].body and not spoken(found.roots[0].name):
+            nodes[0].name = nodes[0].product = path.stem  # the file is the part
         return nodes
 
     def _unit(self, own: float | None, sure: bool = True) -> float:
-        """Mm to the unit of a file: its own where that is sure, else the one that was said, else its own, else mm."""
+        """Mm to the unit of a file: its own, else the one that was said, else mm; what was said firmly before one that
+        only the format states."""
         said = self.order.options.get("units")
         if own is None and said is None:
             self._ask("unit")
-        if said and not (own and sure):
+        if said and (own is None or (not sure and self.order.options.get("firm"))):
             return UNITS[said]
         self.unsure = self.unsure or not sure
         self.unit = own or UNITS["mm"]

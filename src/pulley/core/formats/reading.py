@@ -25,12 +25,14 @@ INSIDE = "pulley.core.formats.inside:read_into"
 class Wanted:
     """What to take where a file says nothing: its units (a key of `registry.UNITS`), the axis that points up (y or z).
 
+    Units take the place of those that only a format states, as glTF does, where they are ``firm``.
     ``split`` makes each separate body of a mesh a component; by default only where a file is one mesh of several.
     """
 
     units: str | None = None
     up: str | None = None
     split: bool | None = None
+    firm: bool = False
 
     def __post_init__(self) -> None:
         if self.units not in (None, *UNITS):

@@ -25,7 +25,8 @@ class Ends:
 class Format:
     """A format: its name, endings, what it holds, and whether a file's ends look like it and like all of it.
 
-    ``reader`` is ``module:function``; it is loaded in the reader's process alone.
+    ``reader`` is ``module:function``; it is loaded in the reader's process alone. ``maybe`` is whether a file with the
+    right ending may be of it, where that is less than what tells it from others.
     """
 
     name: str
@@ -36,6 +37,7 @@ class Format:
     reader: str
     export: str
     exact: bool = False
+    maybe: Callable[[Ends], bool] | None = None
 
 
 def _starts(*words: bytes) -> Callable[[Ends], bool]:
@@ -54,6 +56,10 @@ def _stl(ends: Ends) -> bool:
     if len(ends.head) >= 84 and ends.size == 84 + 50 * int.from_bytes(ends.head[80:84], "little"):
         return True
     return bool(re.match(rb"\s*solid\b", ends.head)) and b"facet" in ends.head
+
+
+def _maybe_stl(ends: Ends) -> bool:
+    return _stl(ends) or ends.size >= 84 and b"\0" in ends.head  # cut short, for one
 
 
 def _whole_stl(ends: Ends) -> bool:
@@ -104,6 +110,7 @@ FORMATS = (
         _zip_end,
         "pulley.core.formats.threemf:read",
         "Export it as 3MF",
+        maybe=_starts(b"PK\x03\x04"),
     ),
     Format(
         "OBJ",
@@ -113,6 +120,7 @@ FORMATS = (
         _always,
         "pulley.core.formats.obj:read",
         "Export it as OBJ",
+        maybe=_always,
     ),
     Format(
         "STL",
@@ -122,6 +130,7 @@ FORMATS = (
         _whole_stl,
         "pulley.core.formats.stl:read",
         "Export it as STL",
+        maybe=_maybe_stl,
     ),
     Format(
         "PLY",
@@ -194,7 +203,7 @@ def format_of(path: Path, name: str) -> Format:
     ends, ending = ends_of(path, name), Path(name).suffix.lower()
     every = (*FORMATS, SET)
     found = next((format for format in every if ending in format.endings), None)
-    if found and not (found.known(ends) or found.known is _never):
+    if found and not (found.maybe or found.known)(ends):
         raise PulleyError(f"{name} is not {_a(found.name)} file. {found.export}.")
     if found is None:
         found = next(

@@ -46,6 +46,8 @@ def unpack(path: Path, folder: Path, name: str) -> list[str]:
                     continue
                 target.parent.mkdir(parents=True, exist_ok=True)
                 left = _write(archive, entry, target, left, name)
+    except PulleyError:
+        raise
     except (zipfile.BadZipFile, zlib.error, EOFError, NotImplementedError, OSError, ValueError) as error:
         raise PulleyError(f"{name} is damaged: it cannot be unpacked. Put the files into a ZIP again.") from error
     except RuntimeError as error:

@@ -53,4 +53,4 @@ class ReadAsForm(forms.Form):
         """The same, as core takes it."""
         said = self.cleaned_data
         split = {"yes": True, "no": False}.get(said["split"])
-        return Wanted(said["units"] or None, said["up"] or None, split)
+        return Wanted(said["units"] or None, said["up"] or None, split, firm=True)

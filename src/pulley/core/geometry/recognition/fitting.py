@@ -183,13 +183,13 @@ def cylinder_about(axis, points):
 
 @njit(cache=True)
 def cone_about(axis, normals, corners):
-    """The cone along an axis (3,) that three flat strips touch, by their normals and a point on each (3, 3)."""
+    """The cone along an axis (3,) that three flat strips or more touch, by their normals and a point on each (k, 3)."""
     surface = np.zeros(8)
     surface[6] = -1.0
-    if abs(np.linalg.det(normals)) < 1e-9:
+    square = normals.T @ normals / len(normals)
+    if np.linalg.det(square) < 1e-12:
         return surface
-    offsets = (normals * corners).sum(1)
-    apex = np.linalg.solve(normals, offsets)
+    apex = np.linalg.solve(square, normals.T @ (normals * corners).sum(1) / len(normals))
     middle = np.array([corners[:, 0].mean(), corners[:, 1].mean(), corners[:, 2].mean()])
     height = ((middle - apex) * axis).sum()
     arm = corners[0] - apex

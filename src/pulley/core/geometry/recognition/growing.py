@@ -37,6 +37,8 @@ FAILURES = 400  # patches in a row from which nothing grows, after which only on
 SELDOM = 16
 ROUNDS = 8  # of growing and fitting, at most
 BENT = 10.0  # times the grain: how far the corners of a round face leave the plane of one of its patches, at least
+DEEP = 6.0  # times the middle depth of a surface's patches under it: a patch deeper than that is none of its own
+NEARER = 0.8  # times the depth of another surface: a surface that lies so much nearer to its patches is the right one
 MUCH = 1.5  # times the area: a surface that takes so much more is the right one, whatever lies nearer
 
 
@@ -139,11 +141,13 @@ def _grow(patches, kind, surface, seeds, face, mark, stamp, whole):
     None where it is to be the ``whole`` of the seeds and is not.
     """
     grown = np.empty(len(face), np.int32)
-    count, depth, first = 0, 4 * patches.grain, seeds[0]
+    count, first = 0, seeds[0]
     facing = (patches.normals[first] * normal(kind, surface, patches.middles[first])).sum()
     sign = 1.0 if facing > 0 else -1.0
-    for p in seeds:
-        depth = max(depth, 4 * abs(distance(kind, surface, patches.middles[p])))
+    depths = np.empty(len(seeds))
+    for k in range(len(seeds)):
+        depths[k] = abs(distance(kind, surface, patches.middles[seeds[k]]))
+    depth = max(4 * patches.grain, DEEP * np.median(depths))
     for p in seeds:
         if _fits(patches, kind, surface, p, sign, depth):
             mark[p] = stamp
@@ -217,7 +221,7 @@ def _of_strips(patches, p, a, b):
 
 @njit(cache=True)
 def _of_many(patches, near):
-    """The sphere, the cylinder and the torus that a handful of patches may lie on, with their kinds."""
+    """The sphere, the cylinder, the cone and the torus that a handful of patches may lie on, with their kinds."""
     kinds, found = [0], [np.zeros(8)]
     points = _corners(patches, near)
     own, middles = patches.normals[near], patches.middles[near]
@@ -226,6 +230,10 @@ def _of_many(patches, near):
     _, axes = np.linalg.eigh(own.T @ own)
     kinds.append(CYLINDER)
     found.append(cylinder_about(axes[:, 0].copy(), points))
+    middle = np.array([own[:, 0].mean(), own[:, 1].mean(), own[:, 2].mean()])
+    _, axes = np.linalg.eigh((own - middle).T @ (own - middle))
+    kinds.append(CONE)
+    found.append(cone_about(axes[:, 0].copy(), own, middles))
     if len(near) >= FEWEST[TORUS]:
         kinds.append(TORUS)
         found.append(torus_of(points, own, middles))
@@ -324,9 +332,45 @@ def _best(patches, p, face, mark):
                 own += patches.areas[q]
                 off = max(off, abs(distance(kinds[g], fitted, patches.middles[q])))
             # two rims of a short cylinder lie on a sphere, too: what is much larger wins, else what is nearer
-            if own > MUCH * area or (MUCH * own > area and off < depth):
+            if own > MUCH * area or (MUCH * own > area and off < NEARER * depth):
                 best, area, depth, kind, surface = grown, own, off, kinds[g], fitted
     return best, kind, surface
+
+
+@njit(cache=True)
+def _holds(patches, kind, surface, own, other, face):
+    """Whether all patches of one face lie on the surface of another."""
+    depth, sign = 4 * patches.grain, 0.0
+    for p in range(len(face)):
+        if face[p] == own:
+            depth = max(depth, abs(distance(kind, surface, patches.middles[p])))
+            sign = 1.0 if (patches.normals[p] * normal(kind, surface, patches.middles[p])).sum() > 0 else -1.0
+    for p in range(len(face)):
+        if face[p] == other and not _fits(patches, kind, surface, p, sign, 1.5 * depth):
+            return False
+    return True
+
+
+@njit(cache=True)
+def _absorb(patches, face, kinds, surfaces, count):
+    """Let a face take in a smaller one beside it that lies on its surface, too: a band of a cone, of which the rims
+    lie on a sphere."""
+    areas = np.zeros(count)
+    for p in range(len(face)):
+        if face[p] >= 0:
+            areas[face[p]] += patches.areas[p]
+    for p in range(len(face)):
+        for at in range(patches.links[p], patches.links[p + 1]):
+            own, other = face[p], face[patches.linked[at]]
+            if own < 0 or other < 0 or own == other or areas[own] < areas[other]:
+                continue
+            near, kind, surface = patches.linked[at], kinds[own], surfaces[own]
+            here = _fits(patches, kind, surface, near, 1.0, 1e9) or _fits(patches, kind, surface, near, -1.0, 1e9)
+            if here and _holds(patches, kind, surface, own, other, face):
+                areas[own] += areas[other]
+                for q in range(len(face)):
+                    if face[q] == other:
+                        face[q] = own
 
 
 @njit(cache=True)
@@ -353,4 +397,5 @@ def segment(patches):
             face[q] = faces
         kinds[faces], surfaces[faces] = kind, surface
         faces += 1
+    _absorb(patches, face, kinds, surfaces, faces)
     return face, kinds[:faces].copy(), surfaces[:faces].copy()

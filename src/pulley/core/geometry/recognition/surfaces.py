@@ -101,7 +101,7 @@ def recognise(
     patches = Patches(
         vertices, first, members, flats.normals, flats.middles, flats.areas, links, linked, float(grain), size
     )
-    face, kinds, surfaces = segment(patches)
+    face, kinds, surfaces = _without_gaps(*segment(patches))
     face, kinds, surfaces = _rest(face, kinds, surfaces, flats, links, linked)
     return Faces(face[patch].astype(np.int32), kinds, surfaces, ends, sides, grain)
 
@@ -167,6 +167,16 @@ def _shaded(
     same = triangles[a][:, :, None] == triangles[b][:, None, :]
     alike = np.einsum("kij,klj->kil", shading[a], shading[b]) > ALIKE
     return (same & alike).sum((1, 2)) == 2
+
+
+def _without_gaps(
+    face: NDArray[np.int32], kinds: NDArray[np.int32], surfaces: NDArray[np.float64]
+) -> tuple[NDArray[np.int32], NDArray[np.int32], NDArray[np.float64]]:
+    """Faces numbered anew, without those that others have taken in."""
+    used = np.unique(face[face >= 0])
+    place = np.full(len(kinds) + 1, -1, np.int32)
+    place[used] = np.arange(len(used))
+    return place[face], kinds[used], surfaces[used]
 
 
 def _rest(
