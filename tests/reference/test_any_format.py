@@ -13,10 +13,13 @@ import numpy as np
 
 from pulley.core.assembly import Assembly, Leaf, leaf_bounds
 from pulley.core.contact.scene import Scene, home_scene
+from pulley.core.formats.reading import read_file
 from pulley.core.planning.proposal import Options, propose
+from pulley.core.publish import solids
+from pulley.core.store import Folder
 from pulley.core.teardown import Teardown
 from tests.exporting import export_all, export_exact
-from tests.scenes import AS1, DEMO, WINCH, read, read_here
+from tests.scenes import AS1, DEMO, WINCH, read, read_here, store
 
 SIX = [np.array(d, float) * s for d in ((1, 0, 0), (0, 1, 0), (0, 0, 1)) for s in (1, -1)]
 TURN = np.array([[1.0, 0, 0, 0], [0, 0, -1, 0], [0, 1, 0, 0], [0, 0, 0, 1]])  # what a reader of glTF does to Y up
@@ -103,6 +106,17 @@ class SameAssemblyTests(TestCase):
                     self.assertLess(abs(meeting.travel - other.travel), 0.2, (path, way))
                     if meeting.travel > 0:
                         self.assertEqual(back[other.blocker], meeting.blocker)
+
+    def test_what_came_as_triangles_leaves_as_step_with_flat_faces(self):
+        found = read_file(self.files[AS1]["stl by trimesh"], Folder(store()))
+        written = self.folder / "back.step"
+        poses = {leaf.path: leaf.pose for leaf in found.leaves}
+        written.write_bytes(solids.step(found, Teardown("any"), poses, Folder(store())))
+        back = read_here(written)
+        self.assertEqual(self.quantities(back), self.quantities(found))
+        for (part, _), (other, _) in zip(found.parts, back.parts, strict=True):
+            self.assertAlmostEqual(part.mesh.volume, other.mesh.volume, places=3)
+            self.assertEqual(other.mesh.fault, None)
 
     def test_a_proposal_takes_them_apart_in_the_same_order(self):
         wanted = self.order(read(AS1))

@@ -1,10 +1,12 @@
 """Bringing files in, background jobs, the library page, and what users see when something fails."""
 
 import tempfile
+import zipfile
 from datetime import timedelta
 from pathlib import Path
 from unittest import mock
 
+import trimesh
 from django.core.files.uploadedfile import SimpleUploadedFile
 from django.db import connection
 from django.db.utils import OperationalError
@@ -17,6 +19,7 @@ from pulley.web.jobs import services as jobs
 from pulley.web.jobs import worker
 from pulley.web.jobs.models import Job
 from pulley.web.library import services
+from pulley.web.library.files import place_of, uploads
 from pulley.web.library.models import Assembly
 from tests.scenes import AS1, DEMO, read
 from tests.web.base import SignedInCase, user
@@ -83,6 +86,66 @@ class BringInTests(TestCase):
         job = Job.objects.get()
         self.assertEqual(job.state, "failed")
         self.assertContains(self.client.get("/"), "holds no solids")
+
+    def test_several_files_are_one_set_and_what_is_missing_can_be_added_later(self):
+        folder = AS1.parent / "s1_pe_214"  # CAx-IF: an assembly that is split over thirteen files
+        names = ("s1_pe_214.stp", "head_asm.stp", "head_back_prt.stp", "head_front_prt.stp", "notes.txt")
+        data = [(folder / name).read_bytes() if name != "notes.txt" else b"x" for name in names]
+        files = [SimpleUploadedFile(name, one) for name, one in zip(names, data, strict=True)]
+        places = "\n".join(f"saddle/{name}" for name in names)
+        self.client.post("/bring-in", {"file": files, "places": places}, headers=HTMX)
+        job = Job.objects.get()
+        self.assertEqual(job.title, "saddle.zip")
+        worker.perform(str(job.pk))
+        row = Assembly.objects.get()
+        self.assertEqual(row.component_count, 2)
+        self.assertEqual(sorted(row.missing), ["foot_asm.stp", "mainbody_asm.stp", "tail_asm.stp"])
+        self.assertContains(self.client.get("/"), "Not brought in with it")
+        more = [SimpleUploadedFile(p.name, p.read_bytes()) for p in sorted(folder.glob("tail*.stp"))]
+        answer = self.client.post(f"/assemblies/{row.pk}/add-missing", {"file": more}, headers=HTMX)
+        self.assertContains(answer, "saddle.zip")
+        again = Job.objects.exclude(pk=job.pk).get()
+        worker.perform(str(again.pk))
+        whole = Assembly.objects.get(job=again.pk)
+        self.assertEqual((whole.component_count, sorted(whole.missing)), (5, ["foot_asm.stp", "mainbody_asm.stp"]))
+
+    def test_places_that_lead_elsewhere_are_not_believed(self):
+        part = trimesh.creation.box((5, 6, 7)).export(file_type="stl")
+        files = [SimpleUploadedFile(name, part) for name in ("a.stl", "b.stl")]
+        self.client.post("/bring-in", {"file": files, "places": "../../etc/a.stl\n/root/b.stl"}, headers=HTMX)
+        job = Job.objects.get()
+        with uploads().open(place_of(job.arguments["sha256"])) as kept, zipfile.ZipFile(kept) as archive:
+            self.assertEqual(archive.namelist(), ["a.stl", "b.stl"])
+
+    def test_a_unit_is_asked_once_and_the_answer_is_kept(self):
+        self.send(trimesh.creation.box((5, 6, 7)).export(file_type="stl"), "lid.stl")
+        job = Job.objects.get()
+        worker.perform(str(job.pk))
+        self.assertEqual(Assembly.objects.count(), 0)
+        self.assertContains(self.client.get("/"), "in what unit it is")
+        picture = self.client.get(f"/bring-in/{job.pk}/y.png")
+        self.assertEqual(b"".join(picture.streaming_content)[:4], b"\x89PNG")
+        self.assertEqual(self.client.get(f"/bring-in/{job.pk}/x.png").status_code, 404)
+        wrong = self.client.post(f"/bring-in/{job.pk}/answer", {"units": "miles", "up": "z"}, headers=HTMX)
+        self.assertContains(wrong, "Choose one of the units", status_code=422)
+        self.client.post(f"/bring-in/{job.pk}/answer", {"units": "cm", "up": "y"}, headers=HTMX)
+        worker.perform(str(Job.objects.exclude(pk=job.pk).get().pk))
+        row = Assembly.objects.get()
+        made = services.core_assembly(row)
+        self.assertEqual((made.bounds[1] - made.bounds[0]).round(6).tolist(), [50, 70, 60])
+        self.assertEqual((row.read_as["units"], row.read_as["up"]), ("cm", "y"))
+        self.assertNotContains(self.client.get("/"), "in what unit it is")
+        self.client.post(f"/assemblies/{row.pk}/read", {"units": "mm"}, headers=HTMX)
+        worker.perform(str(Job.objects.first().pk))
+        self.assertEqual(Assembly.objects.count(), 2)
+
+    def test_nobody_answers_for_somebody_else(self):
+        self.send(trimesh.creation.box((5, 6, 7)).export(file_type="stl"), "lid.stl")
+        job = Job.objects.get()
+        worker.perform(str(job.pk))
+        self.client.force_login(user("bob"))
+        self.assertEqual(self.client.post(f"/bring-in/{job.pk}/answer", {"units": "mm"}).status_code, 404)
+        self.assertEqual(self.client.get(f"/bring-in/{job.pk}/z.png").status_code, 404)
 
     def test_a_hostile_name_is_only_text(self):
         response = self.send(AS1.read_bytes(), "<script>alert(1)<script>.stp")

@@ -104,7 +104,7 @@ def models(folder: Path, name: str) -> Models:
         When there are none, or files refer to each other in a circle.
     """
     rank = {ending: k for k, format in enumerate(FORMATS) for ending in format.endings}
-    files = sorted(p for p in folder.rglob("*") if p.is_file() and p.suffix.lower() in rank)
+    files = _side_by_side(sorted(p for p in folder.rglob("*") if p.suffix.lower() in rank), folder, FORMATS[0].endings)
     if not files:
         raise PulleyError(f"{name} holds no model that Pulley reads. Put the files of the assembly into it.")
     steps = [p for p in files if rank[p.suffix.lower()] == 0]
@@ -120,6 +120,15 @@ def models(folder: Path, name: str) -> Models:
     aside = [p for p in tops if p not in best.values()]
     notes = [f"{p.name} was left aside: {best[p.with_suffix('')].name} goes by the same name." for p in aside]
     return Models(list(best.values()), notes, missing)
+
+
+def _side_by_side(files: list[Path], folder: Path, endings: tuple[str, ...]) -> list[Path]:
+    """The files of a set with those of some endings all in one folder, unless two of them have one name: whatever
+    folders they came in, they then find one another by name alone."""
+    some = [path for path in files if path.suffix.lower() in endings]
+    if len({path.name.lower() for path in some}) < len(some):
+        return files
+    return sorted(path.replace(folder / path.name) if path in some else path for path in files)
 
 
 def _relink(path: Path, files: list[Path]) -> None:

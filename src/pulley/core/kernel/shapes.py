@@ -10,7 +10,7 @@ from OCP.Bnd import Bnd_Box
 from OCP.BRep import BRep_Builder, BRep_Tool
 from OCP.BRepAdaptor import BRepAdaptor_Surface
 from OCP.BRepBndLib import BRepBndLib
-from OCP.BRepBuilderAPI import BRepBuilderAPI_Sewing, BRepBuilderAPI_Transform
+from OCP.BRepBuilderAPI import BRepBuilderAPI_MakeShapeOnMesh, BRepBuilderAPI_Sewing, BRepBuilderAPI_Transform
 from OCP.BRepGProp import BRepGProp
 from OCP.BRepLib import BRepLib
 from OCP.BRepMesh import BRepMesh_IncrementalMesh
@@ -27,12 +27,14 @@ from OCP.GeomAbs import (
 )
 from OCP.gp import gp_Ax2, gp_Cylinder, gp_Dir, gp_Pln, gp_Pnt, gp_Trsf
 from OCP.GProp import GProp_GProps
+from OCP.Poly import Poly_Triangle, Poly_Triangulation
 from OCP.ShapeAnalysis import ShapeAnalysis_CanonicalRecognition
 from OCP.ShapeFix import ShapeFix_Solid
+from OCP.ShapeUpgrade import ShapeUpgrade_UnifySameDomain
 from OCP.TopAbs import TopAbs_EDGE, TopAbs_FACE, TopAbs_REVERSED, TopAbs_SHELL, TopAbs_SOLID
 from OCP.TopExp import TopExp_Explorer
 from OCP.TopLoc import TopLoc_Location
-from OCP.TopoDS import TopoDS, TopoDS_Compound, TopoDS_Face, TopoDS_Shape
+from OCP.TopoDS import TopoDS, TopoDS_Compound, TopoDS_Face, TopoDS_Shape, TopoDS_Shell
 
 from pulley.core.geometry.features import Cylinder, Plane
 from pulley.core.geometry.frames import Pose, apply
@@ -363,6 +365,29 @@ def _volume(shape: TopoDS_Shape) -> float | None:
     return properties.Mass()
 
 
+def faceted(mesh: Mesh) -> TopoDS_Shape:
+    """A shape with a flat face for each triangle of a mesh, those in one plane joined; solid where the mesh is."""
+    made = []
+    for piece in mesh.pieces:
+        triangulation = Poly_Triangulation(len(piece.vertices), len(piece.sound), False)
+        for k, (x, y, z) in enumerate(piece.vertices.tolist(), 1):
+            triangulation.SetNode(k, gp_Pnt(x, y, z))
+        for k, (a, b, c) in enumerate((piece.sound + 1).tolist(), 1):
+            triangulation.SetTriangle(k, Poly_Triangle(a, b, c))
+        builder = BRepBuilderAPI_MakeShapeOnMesh(triangulation)
+        builder.Build()
+        shell, joint = TopoDS_Shell(), BRep_Builder()
+        joint.MakeShell(shell)
+        for face in subshapes(builder.Shape(), TopAbs_FACE):
+            joint.Add(shell, face)
+        shell.Closed(piece.fault is None)
+        solid = ShapeFix_Solid().SolidFromShell(shell) if piece.fault is None else shell
+        unified = ShapeUpgrade_UnifySameDomain(solid, True, True, False)
+        unified.Build()
+        made.append(unified.Shape())
+    return made[0] if len(made) == 1 else _compound(made)
+
+
 def sewn(shape: TopoDS_Shape) -> TopoDS_Shape:
     """Loose faces sewn together, and what closes as solids; the shape itself where nothing does."""
     sewing = BRepBuilderAPI_Sewing(SEAM)
@@ -375,8 +400,12 @@ def sewn(shape: TopoDS_Shape) -> TopoDS_Shape:
     made = [ShapeFix_Solid().SolidFromShell(TopoDS.Shell(shell)) for shell in shells]
     if len(made) == 1:
         return made[0]
+    return _compound(made)
+
+
+def _compound(shapes: list[TopoDS_Shape]) -> TopoDS_Compound:
     whole, builder = TopoDS_Compound(), BRep_Builder()
     builder.MakeCompound(whole)
-    for solid in made:
-        builder.Add(whole, solid)
+    for shape in shapes:
+        builder.Add(whole, shape)
     return whole

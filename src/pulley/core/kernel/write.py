@@ -20,7 +20,9 @@ from OCP.TopoDS import TopoDS_Shape
 from OCP.XCAFDoc import XCAFDoc_ColorGen, XCAFDoc_DocumentTool
 
 from pulley.core.errors import PulleyError
+from pulley.core.geometry.mesh import Mesh
 from pulley.core.kernel.protocol import Order
+from pulley.core.kernel.shapes import faceted
 
 OUT = "out.step"  # in the order's folder
 
@@ -71,6 +73,9 @@ def write_from(order: Order, report: Callable[[float, str], None]) -> None:
 
 
 def _shape(order: Order, component: Mapping[str, Any]) -> TopoDS_Shape:
+    facets = (order.source.parent / component["shape"]).with_suffix(".npz")
+    if facets.exists():
+        return faceted(Mesh.from_bytes(facets.read_bytes()))
     shape = TopoDS_Shape()
     if not BinTools.Read_s(shape, str(order.source.parent / component["shape"])) or shape.IsNull():
         raise PulleyError(f"The exact shape of {component['part']} is damaged. Bring the file in again: that mends it.")

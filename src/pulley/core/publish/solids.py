@@ -21,6 +21,8 @@ from pulley.core.kernel.protocol import WRITE_STEP, Order
 from pulley.core.store import Store, shape_name
 from pulley.core.teardown import Teardown
 
+EXACT = (".step", ".stp", ".p21", ".iges", ".igs", ".brep", ".brp")  # endings of files that have exact shapes
+MOST_FACETS = 30_000  # of a part without an exact shape that are written as faces
 STEP_FILE = "out.step"
 Report = Callable[[float, str], None]
 Poses = Mapping[str, Pose]
@@ -43,7 +45,7 @@ def step(
     poses : mapping of path to (4, 4)
         Where each leaf stands; those left out are not in it.
     store : Store
-        Where the exact shapes are kept.
+        Where the exact shapes are kept; parts that came as triangles are written as flat faces.
 
     Raises
     ------
@@ -58,7 +60,8 @@ def step(
         made.mkdir()
         components = list(_record(assembly, teardown, poses))
         for leaf in {leaf.part.mesh.key: leaf for leaf in assembly.leaves if leaf.path in poses}.values():
-            (source / f"{leaf.part.mesh.key}.brep").write_bytes(_exact(store, leaf))
+            name, data = _shape(store, leaf, assembly)
+            (source / name).write_bytes(data)
         record = source / "record.json"
         record.write_text(json.dumps({"name": teardown.name, "components": components}))
         try:
@@ -68,10 +71,17 @@ def step(
         return (made / STEP_FILE).read_bytes()
 
 
-def _exact(store: Store, leaf: Leaf) -> bytes:
+def _shape(store: Store, leaf: Leaf, assembly: Assembly) -> tuple[str, bytes]:
+    """The file of a part's exact shape; of a part that never had one, its triangles."""
+    key = leaf.part.mesh.key
     try:
-        return store.read(shape_name(leaf.part.mesh.key))
+        return f"{key}.brep", store.read(shape_name(key))
     except FileNotFoundError as error:
+        if Path(assembly.source.get("file", ".step")).suffix.lower() not in EXACT:
+            if len(leaf.part.mesh.triangles) > MOST_FACETS:
+                many = f"{leaf.part.name} came as {len(leaf.part.mesh.triangles):,} triangles"
+                raise PulleyError(f"{many}, too many for STEP. Choose GLB.") from error
+            return f"{key}.npz", leaf.part.mesh.to_bytes()
         raise PulleyError(
             f"The exact shape of {leaf.part.name} is missing. Bring the file in again: that mends it."
         ) from error
