@@ -1,17 +1,20 @@
 """Run every benchmark, or those named: python -m benchmarks [contact] [ways_out] ...
 
-By themselves: ``referee [QUERIES] [SEED]`` and ``faults``, which writes the table in docs/reliability.md.
+By themselves: ``referee [QUERIES] [SEED]``, ``mutated [FILES]`` and ``faults``, which writes the table in
+docs/reliability.md.
 """
 
 import sys
 
 from benchmarks import (
+    bringing_in,
     browser,
     contact,
     drawing,
     faults,
     film,
     history,
+    mutated,
     people,
     proposals,
     publishing,
@@ -31,6 +34,7 @@ ALL = {
     "people": people.run,
     "sharing": sharing.run,
     "publishing": publishing.run,
+    "bringing_in": bringing_in.run,
 }
 
 
@@ -39,6 +43,9 @@ def main(names: list[str]) -> int:
     if names[:1] == ["referee"]:
         referee.run(*names[1:3])
         referee.proposals()
+        return 0
+    if names[:1] == ["mutated"]:
+        mutated.run(*map(int, names[1:2]))
         return 0
     if names == ["faults"]:
         faults.run()
