@@ -10,11 +10,29 @@ from django.db import models
 PLAIN = (".step", ".stp", ".p21", ".igs", ".iges")  # endings of files that say in which unit they are
 
 
+class Model(models.Model):
+    """What a user designs, in all its revisions; the library shows the ``current`` one."""
+
+    id = models.UUIDField(primary_key=True, default=uuid.uuid4, editable=False)
+    owner = models.ForeignKey(settings.AUTH_USER_MODEL, models.CASCADE, related_name="models")
+    current = models.OneToOneField("Assembly", models.SET_NULL, null=True, related_name="current_of")
+    created = models.DateTimeField(auto_now_add=True)
+
+    def __str__(self) -> str:
+        return str(self.current)
+
+
 class Assembly(models.Model):
-    """One file that was brought in."""
+    """One revision of a model: what a file, or several, brought in.
+
+    ``matched`` is what became of each component of the one before it, as `core.revisions` gives it.
+    """
 
     id = models.UUIDField(primary_key=True, default=uuid.uuid4, editable=False)
     owner = models.ForeignKey(settings.AUTH_USER_MODEL, models.CASCADE, related_name="assemblies")
+    of = models.ForeignKey(Model, models.CASCADE, related_name="revisions")
+    number = models.PositiveIntegerField(default=1, help_text="Which revision of its model it is, from 1")
+    matched = models.JSONField(default=dict)
     job = models.UUIDField(null=True, unique=True, help_text="The job that read the file: reading again adds nothing")
     name = models.CharField(max_length=255)
     file_name = models.CharField(max_length=255)
@@ -36,6 +54,7 @@ class Assembly(models.Model):
 
         ordering = ["-created"]
         verbose_name_plural = "assemblies"
+        constraints = [models.UniqueConstraint(fields=["of", "number"], name="one_revision_a_number")]
 
     def __str__(self) -> str:
         return self.name
@@ -73,6 +92,7 @@ class Component(models.Model):
     assembly = models.ForeignKey(Assembly, models.CASCADE, related_name="components")
     order = models.PositiveIntegerField()
     path = models.TextField()
+    identity = models.UUIDField(default=uuid.uuid4, db_index=True, help_text="The same in every revision")
     path_hash = models.CharField(max_length=64, help_text="SHA-256 of the path, which is too long for an index")
     name = models.CharField(max_length=255)
     parent = models.ForeignKey("self", models.CASCADE, null=True, related_name="children")

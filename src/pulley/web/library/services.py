@@ -3,6 +3,7 @@
 import contextlib
 import hashlib
 import threading
+import uuid
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import asdict
 from typing import Any
@@ -11,6 +12,7 @@ from cachetools import LRUCache, cached
 from django.core.files.base import File
 from django.core.files.uploadedfile import UploadedFile
 from django.db import transaction
+from django.db.models import Max
 from django.urls import reverse
 
 from pulley.core import assembly as core
@@ -18,13 +20,16 @@ from pulley.core.errors import PulleyError
 from pulley.core.formats import gltf
 from pulley.core.formats.reading import Wanted, read_file
 from pulley.core.render.painter import png
+from pulley.core.revisions.describing import sentence, summary
+from pulley.core.revisions.matching import Comparison
+from pulley.core.revisions.sheets import parts_of
 from pulley.core.store import keep_meshes, load_mesh
 from pulley.web.jobs.models import Job
 from pulley.web.jobs.registry import Report
 from pulley.web.jobs.services import enqueue
 from pulley.web.library.asking import question
 from pulley.web.library.files import geometry, on_this_machine, place_of, uploads
-from pulley.web.library.models import Assembly, Component, Part
+from pulley.web.library.models import Assembly, Component, Model, Part
 from pulley.web.library.receiving import add_to, receive
 
 PICTURE = (480, 320)  # pixels of a library card's picture
@@ -115,13 +120,30 @@ def bring_in(job: Job, report: Report) -> dict[str, Any]:
     }
 
 
-def add(owner: Any, assembly: core.Assembly, job: Any = None, said: Mapping[str, Any] | None = None) -> Assembly:
-    """Rows for an assembly, and its meshes, GLB and picture in the store; ``said`` is what was said of its file."""
+def add(
+    owner: Any,
+    assembly: core.Assembly,
+    job: Any = None,
+    said: Mapping[str, Any] | None = None,
+    after: Assembly | None = None,
+    comparison: Comparison | None = None,
+) -> Assembly:
+    """Rows for an assembly, and its meshes, GLB and picture in the store; ``said`` is what was said of its file.
+
+    It is the first revision of a new model, or the next one ``after`` another, with what became of that one's
+    components.
+    """
     keep_meshes(assembly, geometry)
     model, picture = _make_model(assembly), _make_picture(assembly)
     with transaction.atomic():
+        of = after.of if after else Model.objects.create(owner=owner)
         row = Assembly.objects.create(
             owner=owner,
+            of=of,
+            number=1 + (of.revisions.aggregate(Max("number"))["number__max"] or 0),
+            matched=_matched(comparison),
+            bundles=[],
+            names=_names(after, comparison),
             job=job,
             name=assembly.name,
             file_name=assembly.source["file"],
@@ -134,11 +156,30 @@ def add(owner: Any, assembly: core.Assembly, job: Any = None, said: Mapping[str,
             component_count=len(assembly.leaves),
             part_count=len(assembly.parts),
         )
-        _add_tree(row, assembly)
+        known = dict(after.components.values_list("path", "identity")) if after else {}
+        to_new = comparison.to_new if comparison else {}
+        _add_tree(row, assembly, {new: known[old] for old, new in to_new.items() if old in known})
+        Model.objects.filter(pk=of.pk).update(current=row)
     return row
 
 
-def _add_tree(row: Assembly, assembly: core.Assembly) -> None:
+def _matched(comparison: Comparison | None) -> dict[str, Any]:
+    """A comparison as it is kept with the later revision."""
+    if comparison is None:
+        return {}
+    pairs = [asdict(pair) | {"kind": pair.kind, "says": sentence(pair, comparison)} for pair in comparison.pairs]
+    return {"summary": summary(comparison), "pairs": pairs}
+
+
+def _names(after: Assembly | None, comparison: Comparison | None) -> dict[str, str]:
+    """What the parts of an earlier revision are called on all its sheets, for the parts that they are now."""
+    if after is None or comparison is None:
+        return {}
+    parts = parts_of(comparison)
+    return {parts[key]: name for key, name in after.names.items() if key in parts}
+
+
+def _add_tree(row: Assembly, assembly: core.Assembly, identities: Mapping[str, uuid.UUID]) -> None:
     parts = {
         part.key: Part(
             assembly=row,
@@ -156,6 +197,8 @@ def _add_tree(row: Assembly, assembly: core.Assembly) -> None:
     made: dict[str, Component] = {}
     for level in _levels(assembly.components):
         rows = [_component_row(row, order, c, made, parts) for order, c in level]
+        for component in rows:
+            component.identity = identities.get(component.path, component.identity)
         made |= {component.path: component for component in Component.objects.bulk_create(rows, batch_size=500)}
 
 
