@@ -36,6 +36,7 @@ INSTALLED_APPS = [
     "pulley.web.analysis",
     "pulley.web.editor",
     "pulley.web.sheets",
+    "pulley.web.revisions",
     "pulley.web.publishing",
 ]
 MIDDLEWARE = [

@@ -7,13 +7,13 @@ from typing import Protocol
 
 from django.apps import apps
 from django.core.files.storage import Storage
-from django.db.models import Model
+from django.db import models
 from django.utils import timezone
 
 from pulley.web.jobs.models import Job
 from pulley.web.library import files, receiving
 from pulley.web.library.files import geometry, uploads
-from pulley.web.library.models import Assembly, Part
+from pulley.web.library.models import Assembly, Model, Part
 
 KEPT = timedelta(days=30)
 FRESH = timedelta(days=1)  # a file younger than this may belong to work that is under way
@@ -28,7 +28,7 @@ class Binned(Protocol):
         """Keep it."""
 
 
-def _binned() -> Iterator[type[Model]]:
+def _binned() -> Iterator[type[models.Model]]:
     """Every kind of row that can lie in the bin, those first that others hold."""
     kinds = [kind for kind in apps.get_models() if any(field.name == "deleted" for field in kind._meta.fields)]
     yield from sorted(kinds, key=lambda kind: kind is Assembly)
@@ -49,6 +49,7 @@ def days_left(row: Binned) -> int:
 def empty(now: datetime | None = None) -> list[str]:
     """Delete for good what has lain in the bin for `KEPT`; the files that went, since nothing uses them."""
     now = now or timezone.now()
+    Model.objects.filter(current__deleted__lt=now - KEPT).delete()  # with all revisions, and all that hangs on them
     for kind in _binned():
         kind._default_manager.filter(deleted__lt=now - KEPT).delete()
     return sweep(now)

@@ -142,7 +142,7 @@ def add(
             of=of,
             number=1 + (of.revisions.aggregate(Max("number"))["number__max"] or 0),
             matched=_matched(comparison),
-            bundles=[],
+            bundles=_bundles(after, comparison),
             names=_names(after, comparison),
             job=job,
             name=assembly.name,
@@ -169,6 +169,17 @@ def _matched(comparison: Comparison | None) -> dict[str, Any]:
         return {}
     pairs = [asdict(pair) | {"kind": pair.kind, "says": sentence(pair, comparison)} for pair in comparison.pairs]
     return {"summary": summary(comparison), "pairs": pairs}
+
+
+def _bundles(after: Assembly | None, comparison: Comparison | None) -> list[dict[str, Any]]:
+    """The bundles of an earlier revision, of what is left of them."""
+    if after is None or comparison is None:
+        return []
+    moved = [
+        bundle | {"members": [comparison.to_new[path] for path in bundle["members"] if path in comparison.to_new]}
+        for bundle in after.bundles
+    ]
+    return [bundle for bundle in moved if bundle["members"]]
 
 
 def _names(after: Assembly | None, comparison: Comparison | None) -> dict[str, str]:

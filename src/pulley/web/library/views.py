@@ -35,8 +35,8 @@ def _assemblies(request: UserRequest) -> QuerySet[Assembly]:
         kept = kept.prefetch_related(Prefetch("sheets", sheets.filter(deleted__isnull=shelved), to))
     return (
         allowed(request.user, Assembly)
-        .filter(deleted=None)
-        .defer("bundles")
+        .filter(deleted=None, current_of__isnull=False)
+        .defer("bundles", "matched")
         .prefetch_related(Prefetch("teardowns", kept, "shelved"), Prefetch("teardowns", gone, "taken_off"))
     )
 
@@ -53,13 +53,13 @@ def index(request: UserRequest) -> HttpResponse:
     start = whole(sent_by(request).get("from"), 0)
     if request.htmx and start > 0:
         return render(request, "library/cards.html", _cards(request, start))
-    waiting = request.user.jobs.filter(kind="bring in", dismissed=False).exclude(state="cancelled")
-    jobs = waiting.filter(~Q(state="done") | Q(result__has_key="ask"))[:10]
+    waiting = request.user.jobs.filter(kind__in=("bring in", "revise"), dismissed=False).exclude(state="cancelled")
+    jobs = waiting.filter(~Q(state="done") | Q(result__has_key="ask") | Q(result__has_key="unsure") | Q(result__has_key="see"))[:10]
     return _library(request, "library/shelf.html" if request.htmx else "library/index.html", jobs=jobs)
 
 
 def _library(request: UserRequest, template: str, **more: Any) -> HttpResponse:
-    binned = allowed(request.user, Assembly).exclude(deleted=None).only("name", "deleted")
+    binned = allowed(request.user, Assembly).exclude(deleted=None).filter(current_of__isnull=False).only("name", "deleted")
     thrown = [(row, bin.days_left(row)) for row in binned]
     kinds = {"endings": ",".join(ENDINGS), "readable": readable(), "limit": SIZE_LIMIT, "units": list(UNITS)}
     return render(request, template, {**_cards(request), "binned": thrown, **kinds, **more})
@@ -147,7 +147,7 @@ def bring_back(request: UserRequest, assembly_id: uuid.UUID) -> HttpResponse:
 @require_POST
 def delete_for_good(request: UserRequest, assembly_id: uuid.UUID) -> HttpResponse:
     """Delete what lies in the bin now, with the files that nothing else uses."""
-    assembly_of(request, assembly_id, deleted=True).delete()
+    assembly_of(request, assembly_id, deleted=True).of.delete()
     bin.sweep()
     return _library(request, "library/shelf.html")
 
