@@ -20,7 +20,7 @@ from pulley.web.jobs import worker
 from pulley.web.jobs.models import Job
 from pulley.web.library import services
 from pulley.web.library.files import place_of, uploads
-from pulley.web.library.models import Assembly
+from pulley.web.library.models import Assembly, Model
 from tests.scenes import AS1, DEMO, read
 from tests.web.base import SignedInCase, user
 from tests.workers import without_heartbeat
@@ -265,10 +265,13 @@ class LibraryPageTests(SignedInCase):
     def test_as_many_questions_to_the_database_however_much_there_is(self):
         with CaptureQueriesContext(connection) as few:
             self.client.get("/")
-        made = [
-            Assembly(owner=self.ann, name=f"Assembly {k}", component_count=2000, part_count=1600) for k in range(200)
-        ]
+        models = Model.objects.bulk_create(Model(owner=self.ann) for _ in range(200))
+        size = {"component_count": 2000, "part_count": 1600}
+        made = [Assembly(owner=self.ann, of=model, name=f"Assembly {k}", **size) for k, model in enumerate(models)]
         Assembly.objects.bulk_create(made)
+        for model, row in zip(models, made, strict=True):
+            model.current = row
+        Model.objects.bulk_update(models, ["current"])
         Teardown.objects.bulk_create(Teardown(assembly=row, name=f"{n}") for row in made for n in range(3))
         with CaptureQueriesContext(connection) as many:
             page = self.client.get("/")

@@ -57,7 +57,9 @@ def _renamed(item: Any, names: Mapping[str, str]) -> Any:
     for field in fields(item):
         value = getattr(item, field.name)
         if field.name in PATHS:
-            changes[field.name] = names.get(value, value) if isinstance(value, str) else tuple(names.get(v, v) for v in value)
+            changes[field.name] = (
+                names.get(value, value) if isinstance(value, str) else tuple(names.get(v, v) for v in value)
+            )
         elif isinstance(value, tuple) and value and is_dataclass(value[0]):
             changes[field.name] = tuple(_renamed(each, names) for each in value)
         elif is_dataclass(value) and not isinstance(value, type):

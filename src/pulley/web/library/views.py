@@ -54,12 +54,16 @@ def index(request: UserRequest) -> HttpResponse:
     if request.htmx and start > 0:
         return render(request, "library/cards.html", _cards(request, start))
     waiting = request.user.jobs.filter(kind__in=("bring in", "revise"), dismissed=False).exclude(state="cancelled")
-    jobs = waiting.filter(~Q(state="done") | Q(result__has_key="ask") | Q(result__has_key="unsure") | Q(result__has_key="see"))[:10]
+    jobs = waiting.filter(
+        ~Q(state="done") | Q(result__has_key="ask") | Q(result__has_key="unsure") | Q(result__has_key="see")
+    )[:10]
     return _library(request, "library/shelf.html" if request.htmx else "library/index.html", jobs=jobs)
 
 
 def _library(request: UserRequest, template: str, **more: Any) -> HttpResponse:
-    binned = allowed(request.user, Assembly).exclude(deleted=None).filter(current_of__isnull=False).only("name", "deleted")
+    binned = (
+        allowed(request.user, Assembly).exclude(deleted=None).filter(current_of__isnull=False).only("name", "deleted")
+    )
     thrown = [(row, bin.days_left(row)) for row in binned]
     kinds = {"endings": ",".join(ENDINGS), "readable": readable(), "limit": SIZE_LIMIT, "units": list(UNITS)}
     return render(request, template, {**_cards(request), "binned": thrown, **kinds, **more})

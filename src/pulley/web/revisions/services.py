@@ -61,7 +61,9 @@ def revise(job: Job, report: Report) -> dict[str, Any]:
         report(0.62, "Comparing it with the one before")
         comparison = compare(core_assembly(before), new, said["decided"])
         if comparison.common < STRANGE and not said["sure"]:
-            raise PulleyError(f"{said['name']} has next to nothing in common with {before.name}. Bring it in by itself.")
+            raise PulleyError(
+                f"{said['name']} has next to nothing in common with {before.name}. Bring it in by itself."
+            )
         if comparison.unsure and not said["sure"]:
             return {"summary": "A question first", "unsure": _question(comparison)}
         report(0.7, "Carrying teardowns and sheets over")
@@ -76,7 +78,9 @@ def _question(comparison: Comparison) -> list[dict[str, Any]]:
     """The pairs that a person has to decide on, with what else each could be."""
     free = [pair.new for pair in comparison.pairs if pair.new and (pair.old is None or pair in comparison.unsure)]
     return [
-        {"old": pair.old, "new": pair.new, "reason": pair.reason, "choices": free} for pair in comparison.unsure if pair.old
+        {"old": pair.old, "new": pair.new, "reason": pair.reason, "choices": free}
+        for pair in comparison.unsure
+        if pair.old
     ]
 
 
@@ -95,7 +99,7 @@ def _carry_all(before: Assembly, row: Assembly, comparison: Comparison) -> list[
 def _work(old: Teardown, made: Teardown, carried: Carried, comparison: Comparison) -> list[dict[str, Any]]:
     """What of a teardown a person has to look at: what was lost, snags that are new, and components on offer."""
     own = {"teardown": str(made.pk), "name": made.name}
-    found = [own | {"step": lost.step, "says": lost.sentence} for lost in carried.lost]
+    found: list[dict[str, Any]] = [own | {"step": lost.step, "says": lost.sentence} for lost in carried.lost]
     plan, new = carried.teardown, comparison.new
     before, after = check(comparison.old, persistence.load(old)), check(new, plan)
     for id, snags in after.snags.items():

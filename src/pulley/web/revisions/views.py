@@ -42,7 +42,9 @@ def revise(request: UserRequest, assembly_id: uuid.UUID) -> HttpResponse:
     if not form.is_valid():
         raise PulleyError(" ".join(map(str, next(iter(form.errors.values())))))
     said = form.cleaned_data
-    return _queued(request, services.accept(assembly_of(request, assembly_id), said["file"], said["places"].splitlines()))
+    return _queued(
+        request, services.accept(assembly_of(request, assembly_id), said["file"], said["places"].splitlines())
+    )
 
 
 @require_POST
