@@ -14,15 +14,15 @@ from PIL import Image
 from pulley.core import cli
 from pulley.core.assembly import Assembly
 from pulley.core.cli import main
-from pulley.core.formats.reading import read_kept
+from pulley.core.formats.reading import Wanted, read_kept
 from tests.scenes import DEMO, DEMO_TEARDOWN, read, store
 
 SCREW = "Halyard block/Cheek screw"
 
 
-def read_once(path: Path, folder: Path) -> Assembly:
+def read_once(path: Path, folder: Path, wanted: Wanted) -> Assembly:
     """The real reader, but the demo only once."""
-    return read(DEMO) if path == DEMO else read_kept(path, folder)
+    return read(DEMO) if path == DEMO else read_kept(path, folder, wanted)
 
 
 class CommandCase(TestCase):

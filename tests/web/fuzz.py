@@ -239,6 +239,7 @@ class Fuzz:
             "number": "1",
             "step": "s1",
             "camera": "c1",
+            "up": "z",
             "token": "nothing",
         }
         odd = {"number": "9" * 30, "step": "s\u202e%00", "camera": "'", "token": "x" * 300}

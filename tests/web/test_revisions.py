@@ -23,15 +23,14 @@ HTMX = {"HX-Request": "true"}
 SCREW = cylinder((0, 0, -12), (0, 0, 1), 2, 20)
 
 
-def frame(cover: float, screws: int, post: float = 0.0, lid: str = "Cover"):
-    """A base with a cover that screws hold; the cover so wide, and perhaps a post beside it that hangs over."""
+def frame(cover: float, screws: int, post: str = "Post"):
+    """A base with a cover that screws hold, so wide, and a post beside it that hangs over."""
     items = [
         Item("Base", box((0, 0, -20), (100, 60, 0))),
-        Item(lid, box((0, 0, 0), (cover, 60, 5))),
+        Item("Cover", box((0, 0, 0), (cover, 60, 5))),
         *(Item("Screw", SCREW, shift=(10 + 12 * k, 10, 8)) for k in range(screws)),
     ]
-    if post:
-        items.append(Item("Post", box((105, 0, 10), (120, 60, 40))))
+    items.append(Item(post, box((105, 0, 10), (120, 60, 40))))
     return Item("Frame", items=items)
 
 
@@ -41,15 +40,11 @@ class RevisionTests(TestCase):
         self.ann = user()
         self.client.force_login(self.ann)
         self.folder = Path(self.enterContext(tempfile.TemporaryDirectory()))
-        old = self.with_source(read_here(self.file(frame(100, 6, post=1))))
+        old = self.with_source(read_here(self.file(frame(100, 6))))
         self.row = add(self.ann, old)
         screws = tuple(leaf.path for leaf in old.leaves if leaf.name.startswith("Screw"))
-        steps = (
-            axial(screws, UP, 60.0),
-            axial(("Frame/Cover",), UP, 60.0, "s2"),
-            axial(("Frame/Post",), DOWN, 5.0, "s3"),
-        )
-        self.plan = editor.create(self.row, teardown(*steps))
+        cover, post = axial(("Frame/Cover",), UP, 60.0, "s2"), axial(("Frame/Post",), DOWN, 5.0, "s3")
+        self.plan = editor.create(self.row, teardown(axial(screws, UP, 60.0), cover, post))
         self.sheet = sheets.create(self.plan)
 
     @staticmethod
@@ -72,30 +67,31 @@ class RevisionTests(TestCase):
         return job
 
     def test_a_cover_that_grew_a_screw_that_was_added_and_a_part_that_was_renamed(self):
-        job = self.revise(frame(112, 7, post=1, lid="Lid, wide"))
+        job = self.revise(frame(112, 7, "Stand"))
         new = self.row.of.revisions.get(number=2)
         self.assertEqual(new.current_of, self.row.of)
         made = new.teardowns.get()
         steps = persistence.load(made).steps
         self.assertEqual([len(step.members) for step in steps], [6, 1, 1])
-        self.assertEqual(steps[1].members, ("Frame/Lid, wide",))
+        self.assertEqual(steps[2].members, ("Frame/Stand",))
         self.assertEqual(made.sheets.get().name, self.sheet.name)
         self.assertEqual(sheets.load(made.sheets.get()).teardown.steps, steps)
         page = self.client.get(f"/assemblies/{new.pk}/changes")
-        self.assertContains(page, "Cover is 12 mm wider, is called Lid, wide now.")
+        self.assertContains(page, "Cover is 12 mm wider.")
+        self.assertContains(page, "Post is called Stand now.")
         self.assertContains(page, "is new.")
         self.assertContains(page, "it may go with step s1")
-        self.assertContains(page, "meets Post", msg_prefix=str(new.matched["work"]))
+        self.assertContains(page, "Stand", msg_prefix=str(new.matched["work"]))
         self.assertContains(self.client.get(f"/jobs/{job.pk}/", headers=HTMX), "See what changed")
 
     def test_components_keep_their_identity_and_bundles_come_along(self):
         self.row.bundles = [{"name": "Screws", "members": ["Frame/Screw", "Frame/Screw#2"]}]
         self.row.save()
         before = dict(self.row.components.values_list("path", "identity"))
-        self.revise(frame(100, 6, post=1, lid="Lid"))
+        self.revise(frame(100, 6, "Stand"))
         new = self.row.of.revisions.get(number=2)
         after = dict(new.components.values_list("path", "identity"))
-        self.assertEqual(after["Frame/Lid"], before["Frame/Cover"])
+        self.assertEqual(after["Frame/Stand"], before["Frame/Post"])
         self.assertEqual(len(set(after.values())), len(after))
         self.assertEqual([bundle["members"] for bundle in new.bundles], [["Frame/Screw", "Frame/Screw#2"]])
 
@@ -115,7 +111,7 @@ class RevisionTests(TestCase):
         self.assertEqual(self.row.of.revisions.count(), 1)
 
     def test_the_same_file_again(self):
-        self.revise(frame(100, 6, post=1))
+        self.revise(frame(100, 6))
         new = self.row.of.revisions.get(number=2)
         self.assertRegex(new.matched["summary"], "All 9 components are the same")
         self.assertEqual(new.matched["work"], [])

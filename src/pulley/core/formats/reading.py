@@ -115,7 +115,7 @@ def _read(order: Order, name: str, report: Report, limits: Limits) -> None:
     try:
         run(order, report, limits)
     except TooSlow as error:
-        long = f"{name} took longer than {limits.seconds:.0f} s to read and was stopped. Split the assembly."
+        long = f"{name} took longer than {limits.seconds:.3g} s to read and was stopped. Split the assembly."
         raise PulleyError(long) from error
     except Broken as error:
         raise PulleyError(

@@ -8,6 +8,7 @@ from typing import Protocol
 from django.apps import apps
 from django.core.files.storage import Storage
 from django.db import models
+from django.db.models import Q
 from django.utils import timezone
 
 from pulley.web.jobs.models import Job
@@ -74,7 +75,7 @@ def _unused() -> Iterator[tuple[Storage, str, datetime]]:
     """Meshes, shapes, models, pictures and files brought in that no row names."""
     used = {key for row in Assembly.objects.values_list("model", "picture", "sha256") for key in row}
     used |= set(Part.objects.values_list("mesh", flat=True))
-    for job in Job.objects.filter(kind="bring in", dismissed=False).exclude(state="cancelled"):
+    for job in Job.objects.filter(~Q(state__in=("done", "cancelled")) | Q(result__has_key="ask", dismissed=False)):
         used |= {job.arguments.get("sha256"), *((job.result or {}).get("ask") or {}).get("pictures", {}).values()}
     steps = {key[:8] for key in Assembly.objects.values_list("model", flat=True)}  # what pictures of steps begin with
     for storage in (geometry.storage, uploads()):

@@ -38,13 +38,11 @@ def _queued(request: UserRequest, job: Job) -> HttpResponse:
 @require_POST
 def revise(request: UserRequest, assembly_id: uuid.UUID) -> HttpResponse:
     """Take files in as the next revision of a model and queue their reading."""
-    form = BringInForm(request.POST, request.FILES)
+    row, form = assembly_of(request, assembly_id), BringInForm(request.POST, request.FILES)
     if not form.is_valid():
         raise PulleyError(" ".join(map(str, next(iter(form.errors.values())))))
     said = form.cleaned_data
-    return _queued(
-        request, services.accept(assembly_of(request, assembly_id), said["file"], said["places"].splitlines())
-    )
+    return _queued(request, services.accept(row, said["file"], said["places"].splitlines()))
 
 
 @require_POST
