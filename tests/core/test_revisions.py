@@ -17,8 +17,8 @@ from pulley.core.geometry.frames import translation
 from pulley.core.geometry.mesh import box_mesh
 from pulley.core.geometry.warping import warped
 from pulley.core.revisions.carrying import carry
-from pulley.core.revisions.command import fresh_snags
 from pulley.core.revisions.describing import sentence, summary
+from pulley.core.revisions.judging import fresh_snags
 from pulley.core.revisions.matching import SURE, compare
 from tests.scenes import AS1, DEMO, DEMO_TEARDOWN, UP, WINCH, WINCH_TEARDOWN, axial, boxes, read, teardown
 
@@ -171,10 +171,8 @@ class CarryingTests(TestCase):
         new = boxes(cover=((52, 30, 5), (0, 0, 0)), post=((5, 30, 30), (50, 0, 10)), base=((40, 30, 20), (0, 0, -20)))
         plan = teardown(axial(("cover",), UP, 60.0), axial(("base",), (0.0, 0.0, -1.0), 60.0, "s2"))
         comparison = compare(old, new)
-        carried = carry(plan, comparison)
-        self.assertEqual(
-            [(snag["step"], snag["blocker"]) for snag in fresh_snags(old, plan, carried, new)], [("s1", "post")]
-        )
+        _, fresh = fresh_snags(plan, carry(plan, comparison).teardown, comparison)
+        self.assertEqual([(id, snag.blocker) for id, snag in fresh], [("s1", "post")])
 
     def test_a_seventh_screw_is_offered_to_the_step_of_the_six(self):
         old = read(DEMO)

@@ -81,7 +81,7 @@ class RevisionTests(TestCase):
         self.assertContains(page, "Post is called Stand now.")
         self.assertContains(page, "is new.")
         self.assertContains(page, "it may go with step s1")
-        self.assertContains(page, "Stand", msg_prefix=str(new.matched["work"]))
+        self.assertContains(page, "Cover meets Stand after 5.0 mm", msg_prefix=str(new.matched["work"]))
         self.assertContains(self.client.get(f"/jobs/{job.pk}/", headers=HTMX), "See what changed")
 
     def test_components_keep_their_identity_and_bundles_come_along(self):

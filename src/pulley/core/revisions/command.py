@@ -6,13 +6,13 @@ from pathlib import Path
 from typing import Any
 
 from pulley.core.assembly import Assembly
-from pulley.core.contact.check import Verdict, check
+from pulley.core.contact.check import Snag
 from pulley.core.errors import PulleyError
 from pulley.core.formats import teardown as teardown_json
-from pulley.core.revisions.carrying import Carried, carry
+from pulley.core.revisions.carrying import carry
 from pulley.core.revisions.describing import sentence, summary
+from pulley.core.revisions.judging import fresh_snags
 from pulley.core.revisions.matching import Comparison, compare
-from pulley.core.teardown import Teardown
 
 
 def compare_files(old: Assembly, new: Assembly) -> tuple[dict[str, Any], int]:
@@ -41,7 +41,8 @@ def carry_file(old: Assembly, new: Assembly, args: argparse.Namespace) -> tuple[
     if comparison.common < 0.1:
         raise PulleyError(f"{args.new} has next to nothing in common with {args.file}. Nothing was carried over.")
     carried = carry(teardown, comparison)
-    found = fresh_snags(old, teardown, carried, new)
+    _, fresh = fresh_snags(teardown, carried.teardown, comparison)
+    found = [_snag(id, snag) for id, snag in fresh]
     Path(args.output).write_text(teardown_json.dumps(carried.teardown))
     answer = {
         "output": args.output,
@@ -55,16 +56,8 @@ def carry_file(old: Assembly, new: Assembly, args: argparse.Namespace) -> tuple[
     return answer, 1 if found or carried.lost or comparison.unsure else 0
 
 
-def fresh_snags(old: Assembly, teardown: Teardown, carried: Carried, new: Assembly) -> list[dict[str, Any]]:
-    """The snags of a carried teardown that the old one did not have in the same step."""
-    before, after = check(old, teardown), check(new, carried.teardown)
-    known = {id for id, snags in before.snags.items() if snags}
-    return [_snag(id, after) for id, snags in after.snags.items() if snags and id not in known]
-
-
-def _snag(id: str, verdict: Verdict) -> dict[str, Any]:
-    first = verdict.snags[id][0]
-    return {"step": id, "moving": first.moving, "blocker": first.blocker, "travel": first.travel}
+def _snag(id: str, snag: Snag) -> dict[str, Any]:
+    return {"step": id, "moving": snag.moving, "blocker": snag.blocker, "travel": snag.travel}
 
 
 def plain_compare(answer: dict[str, Any]) -> str:

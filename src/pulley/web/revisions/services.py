@@ -8,12 +8,12 @@ from django.db import transaction
 from django.urls import reverse
 
 from pulley.core import describe
-from pulley.core.contact.check import check
 from pulley.core.errors import PulleyError
 from pulley.core.formats.reading import Wanted, read_file
 from pulley.core.planning.remedies import remedies
 from pulley.core.revisions.carrying import Carried, carry
 from pulley.core.revisions.describing import summary
+from pulley.core.revisions.judging import fresh_snags
 from pulley.core.revisions.matching import Comparison, compare
 from pulley.core.revisions.sheets import carry_sheet
 from pulley.web.editor import persistence
@@ -101,13 +101,11 @@ def _work(old: Teardown, made: Teardown, carried: Carried, comparison: Compariso
     own = {"teardown": str(made.pk), "name": made.name}
     found: list[dict[str, Any]] = [own | {"step": lost.step, "says": lost.sentence} for lost in carried.lost]
     plan, new = carried.teardown, comparison.new
-    before, after = check(comparison.old, persistence.load(old)), check(new, plan)
-    for id, snags in after.snags.items():
-        if snags and not before.snags.get(id):
-            label = next(step.label for step in plan.steps if step.id == id)
-            cures = [describe.remedy_sentence(cure.to_json()) for cure in remedies(new, plan, after, id)[:2]]
-            sentence = describe.snag_sentence(new, snags[0])
-            found.append(own | {"step": id, "says": f"“{label}”: {sentence}.", "cures": cures})
+    verdict, fresh = fresh_snags(persistence.load(old), plan, comparison)
+    for id, snag in {id: (id, snag) for id, snag in reversed(fresh)}.values():
+        label = next(step.label for step in plan.steps if step.id == id)
+        cures = [describe.remedy_sentence(cure.to_json()) for cure in remedies(new, plan, verdict, id)[:2]]
+        found.append(own | {"step": id, "says": f"“{label}”: {describe.snag_sentence(new, snag)}.", "cures": cures})
     offers = [own | {"step": o.step, "offer": o.component, "like": o.like} for o in carried.offers]
     return found + offers
 
