@@ -9,7 +9,7 @@ from scipy.sparse import coo_array
 from scipy.sparse.csgraph import breadth_first_order, connected_components
 from scipy.spatial import cKDTree
 
-from pulley.core.geometry.mesh import WELD, mesh_volume
+from pulley.core.geometry.mesh import WELD, mesh_volume, runs
 
 SINGLE = 2.0**-22  # of the greatest coordinate: what single precision may part two corners by
 CLOSED = 1e-4  # of a body's size: corners of an open surface nearer than this are joined, if that closes it
@@ -221,34 +221,39 @@ def _parted(
     notes: list[str],
 ) -> list[Body]:
     """Bodies that hang together by edges, their holes filled where small, each with the hollows within it."""
+    found = []
+    for rows in _surfaces(vertices, triangles):
+        used, own = np.unique(triangles[rows], return_inverse=True)
+        body = _filled(vertices[used], own.reshape(-1, 3), notes)
+        own_shading = shading[rows] if shading is not None and len(body) == len(rows) else None
+        solid = all(runs(body))
+        found.append(Body(vertices[used], body.astype(np.int32), solid, grain, own_shading))
+    return _outward(found, notes)
+
+
+def _surfaces(vertices: NDArray[np.float64], triangles: NDArray[np.intp]) -> list[NDArray[np.intp]]:
+    """The rows of triangles that hang together."""
     pairs = _joints(vertices, triangles)
     web = coo_array((np.ones(len(pairs), np.int8), pairs.T), [len(triangles)] * 2)
     surface = connected_components(web, directed=False)[1]
     order = np.argsort(surface, kind="stable")
-    found, turned = [], 0
-    for rows in np.split(order, np.flatnonzero(np.diff(surface[order])) + 1):
-        used, own = np.unique(triangles[rows], return_inverse=True)
-        body = _filled(vertices[used], own.reshape(-1, 3), notes)
-        own_shading = shading[rows] if shading is not None and len(body) == len(rows) else None
-        solid = not len(_border(body)) and _twice(body)
-        found.append(Body(vertices[used], body.astype(np.int32), solid, grain, own_shading))
+    return np.split(order, np.flatnonzero(np.diff(surface[order])) + 1)
+
+
+def _outward(found: list[Body], notes: list[str]) -> list[Body]:
+    """Closed surfaces turned outward, but for those within another, which are its hollows."""
     whole = [k for k, body in enumerate(found) if body.solid]
-    inside = {k: mesh_volume(found[k].vertices[found[k].triangles]) < 0 for k in whole}
-    holders = {k: _holder(found, k, [j for j in whole if not inside[j]]) for k in whole if inside[k]}
-    for k, holder in holders.items():
-        if holder is None:
-            found[k] = _turned(found[k])
-            turned += 1
-    if turned:
-        notes.append(
-            "had its faces turned inward: they were turned about"
-            if len(found) == 1
-            else f"had {_counted(turned, 'body').replace('bodys', 'bodies')} turned inside out: turned about"
-        )
+    inward = {k for k in whole if mesh_volume(found[k].vertices[found[k].triangles]) < 0}
+    holders = {k: _holder(found, k, [j for j in whole if j not in inward]) for k in inward}
+    alone = [k for k, holder in holders.items() if holder is None]
+    if alone:
+        many = f"had {len(alone)} bodies turned inside out: turned about"
+        notes.append(many if len(found) > 1 else "had its faces turned inward: they were turned about")
+    bodies = [_turned(body) if k in alone else body for k, body in enumerate(found)]
     hollows = {k: holder for k, holder in holders.items() if holder is not None}
     return [
-        _with_hollows(body, [found[h] for h, holder in hollows.items() if holder == k])
-        for k, body in enumerate(found)
+        _with_hollows(body, [bodies[h] for h, holder in hollows.items() if holder == k])
+        for k, body in enumerate(bodies)
         if k not in hollows
     ]
 
@@ -311,13 +316,6 @@ def _met(run, upward, angles):  # noqa: ANN001, ANN202
     return pairs[:count]
 
 
-def _twice(triangles: NDArray[np.intp]) -> bool:
-    """Whether every edge is met by exactly two triangles, which run along it in opposite directions."""
-    ends = triangles[:, [0, 1, 1, 2, 2, 0]].reshape(-1, 2).astype(np.int64)
-    forward = np.sort(ends[:, 0] << 32 | ends[:, 1])
-    return bool((np.diff(forward) > 0).all()) and np.array_equal(forward, np.sort(ends[:, 1] << 32 | ends[:, 0]))
-
-
 def _filled(vertices: NDArray[np.float64], triangles: NDArray[np.intp], notes: list[str]) -> NDArray[np.intp]:
     """A surface with the small holes of three or four edges filled, if that closes it."""
     rim = _border(triangles)
@@ -335,7 +333,7 @@ def _filled(vertices: NDArray[np.float64], triangles: NDArray[np.intp], notes: l
             return triangles
         patches += [(loop[0], loop[k], loop[k + 1]) for k in range(1, len(loop) - 2)]
     filled = np.concatenate([triangles, np.array(patches, triangles.dtype)])
-    if not _twice(filled):
+    if not all(runs(filled)):
         return triangles
     notes.append("had a small hole, filled" if len(patches) < 3 else "had small holes, filled")
     return filled

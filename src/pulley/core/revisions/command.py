@@ -6,12 +6,13 @@ from pathlib import Path
 from typing import Any
 
 from pulley.core.assembly import Assembly
-from pulley.core.contact.check import Verdict, check
+from pulley.core.contact.check import Snag
 from pulley.core.errors import PulleyError
 from pulley.core.formats import teardown as teardown_json
-from pulley.core.revisions.carrying import Carried, carry
+from pulley.core.revisions.carrying import carry
 from pulley.core.revisions.describing import sentence, summary
-from pulley.core.revisions.matching import Comparison, compare
+from pulley.core.revisions.judging import fresh_snags
+from pulley.core.revisions.matching import Comparison, Pair, compare
 from pulley.core.teardown import Teardown
 
 
@@ -25,23 +26,23 @@ def compare_files(old: Assembly, new: Assembly) -> tuple[dict[str, Any], int]:
         "components": [_row(pair, comparison) for pair in comparison.pairs],
         "subassemblies": [asdict(pair) | {"kind": pair.kind} for pair in comparison.groups],
         "frame": comparison.frame.tolist(),
-    }, 1 if comparison.common < 0.1 else 0
+    }, 1 if comparison.strange else 0
 
 
-def _row(pair: Any, comparison: Comparison) -> dict[str, Any]:
+def _row(pair: Pair, comparison: Comparison) -> dict[str, Any]:
     return asdict(pair) | {"kind": pair.kind, "says": sentence(pair, comparison)}
 
 
-def carry_file(old: Assembly, new: Assembly, args: argparse.Namespace) -> tuple[dict[str, Any], int]:
+def carry_file(
+    old: Assembly, teardown: Teardown, new: Assembly, args: argparse.Namespace
+) -> tuple[dict[str, Any], int]:
     """A teardown for the new revision, written to a file, and what a person has to look at; status 1 where there is."""
-    teardown = teardown_json.loads(Path(args.teardown).read_bytes())
-    teardown_json.check_source(old, teardown)
-    teardown_json.check_members(old, teardown)
     comparison = compare(old, new)
-    if comparison.common < 0.1:
+    if comparison.strange:
         raise PulleyError(f"{args.new} has next to nothing in common with {args.file}. Nothing was carried over.")
     carried = carry(teardown, comparison)
-    found = fresh_snags(old, teardown, carried, new)
+    _, fresh = fresh_snags(teardown, carried.teardown, comparison)
+    found = [_snag(id, snag) for id, snag in fresh]
     Path(args.output).write_text(teardown_json.dumps(carried.teardown))
     answer = {
         "output": args.output,
@@ -55,16 +56,8 @@ def carry_file(old: Assembly, new: Assembly, args: argparse.Namespace) -> tuple[
     return answer, 1 if found or carried.lost or comparison.unsure else 0
 
 
-def fresh_snags(old: Assembly, teardown: Teardown, carried: Carried, new: Assembly) -> list[dict[str, Any]]:
-    """The snags of a carried teardown that the old one did not have in the same step."""
-    before, after = check(old, teardown), check(new, carried.teardown)
-    known = {id for id, snags in before.snags.items() if snags}
-    return [_snag(id, after) for id, snags in after.snags.items() if snags and id not in known]
-
-
-def _snag(id: str, verdict: Verdict) -> dict[str, Any]:
-    first = verdict.snags[id][0]
-    return {"step": id, "moving": first.moving, "blocker": first.blocker, "travel": first.travel}
+def _snag(id: str, snag: Snag) -> dict[str, Any]:
+    return {"step": id, "moving": snag.moving, "blocker": snag.blocker, "travel": snag.travel}
 
 
 def plain_compare(answer: dict[str, Any]) -> str:
