@@ -98,11 +98,8 @@ def tree_of(
     same = copies([mended.bodies for mended in distinct.values()])
     forms = [Facets(m.bodies, m.notes) for m in distinct.values()]
     shared = {key: (forms[same[k].of], same[k].map, f"shape {same[k].of}") for key, k in numbers.items()}
-    return (
-        [_node(one, np.eye(4), shared, report) for one in placed],
-        notes,
-        ("apart" if apart else "together") if several else "",
-    )
+    nodes = [_node(one, np.eye(4), shared, report) for one in placed]
+    return nodes, notes, ("apart" if apart else "together") if several else ""
 
 
 def _leaves(one: _Placed) -> list[_Placed]:
