@@ -113,12 +113,21 @@ class PublishTests(BrowserCase):
         page.locator("summary", has_text="Settings").nth(2).click()
         title = page.get_by_role("form", name="Settings of Guide, PDF").get_by_label("Title")
         title.fill("Typed meanwhile")
-        line.get_by_role("button", name="Stop").click()
+        self.press_slowly(line.get_by_role("button", name="Stop"), f"/published/{long.pk}/state")
         expect(line.get_by_text("Stopped")).to_be_visible(timeout=PATIENCE)
         expect(title).to_have_value("Typed meanwhile")
         page.get_by_role("form", name="Settings of Guide, PDF").get_by_role("button", name="Keep").click()
         expect(page.get_by_role("form", name="Settings of Guide, PDF")).to_be_hidden()
         self.assertTrue(any(p.wish.guide.title == "Typed meanwhile" for p in published(row)))
+
+    def press_slowly(self, button, address: str):
+        """Press a button, and let go only when its line has been drawn anew twice: it has to be the same button."""
+        box = button.bounding_box()
+        self.page.mouse.move(box["x"] + box["width"] / 2, box["y"] + box["height"] / 2)
+        self.page.mouse.down()
+        for _ in range(2):
+            self.page.wait_for_event("response", lambda response: response.url.endswith(address))
+        self.page.mouse.up()
 
     def test_settings_show_the_first_frame_and_say_what_is_wrong(self):
         row, page = self.short("Set"), self.page

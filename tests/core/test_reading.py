@@ -9,6 +9,8 @@ from unittest import TestCase, mock
 
 import numpy as np
 import trimesh
+from OCP.BRepPrimAPI import BRepPrimAPI_MakeBox
+from OCP.BRepTools import BRepTools
 
 from pulley.core.assembly import Assembly
 from pulley.core.errors import PulleyError
@@ -332,6 +334,16 @@ class SetTests(FolderCase):
         data = buffer.getvalue().replace((2**21).to_bytes(4, "little"), (1000).to_bytes(4, "little"))
         with mock.patch.object(sets, "UNPACKED", 2**20), self.assertRaisesRegex(PulleyError, "damaged|unpacks to more"):
             sets.unpack(self.write("bomb.zip", data), self.folder, "bomb.zip")
+
+
+class BrepTests(FolderCase):
+    def test_a_unit_that_was_said_makes_the_shapes_themselves_larger(self):
+        BRepTools.Write_s(BRepPrimAPI_MakeBox(1, 2, 3).Shape(), str(self.folder / "block.brep"))
+        made = read_here(self.folder / "block.brep", units="in")
+        (leaf,) = made.leaves
+        self.assertAlmostEqual(leaf.part.mesh.volume, 6 * 25.4**3, places=3)
+        self.assertNotIn("scaled", leaf.part.name)
+        self.assertEqual((made.asked, made.notes), ((), ()))
 
 
 class AnyFormatTests(FolderCase):

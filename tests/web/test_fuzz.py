@@ -14,7 +14,7 @@ from pulley.web.editor import services
 from tests.web.base import SignedInCase
 from tests.web.fuzz import Fuzz
 
-TRIES = int(os.environ.get("PULLEY_TRIES", "1400"))
+TRIES = int(os.environ.get("PULLEY_TRIES", "900"))
 SEED = int(os.environ.get("PULLEY_SEED", "20261126"))
 
 

@@ -109,6 +109,25 @@ class BringInTests(TestCase):
         whole = Assembly.objects.get(job=again.pk)
         self.assertEqual((whole.component_count, sorted(whole.missing)), (5, ["foot_asm.stp", "mainbody_asm.stp"]))
 
+    def test_a_missing_file_lies_beside_the_one_that_needs_it(self):
+        text = "mtllib paint.mtl\nusemtl red\nv 0 0 0\nv 9 0 0\nv 0 9 0\nv 0 0 9\nf 1 3 2\nf 1 2 4\nf 2 3 4\nf 1 4 3\n"
+        files = [SimpleUploadedFile(name, text.encode()) for name in ("a.obj", "b.obj")]
+        self.client.post("/bring-in", {"file": files, "places": "toys/a.obj\ntoys/b.obj"}, headers=HTMX)
+        job = Job.objects.get()
+        worker.perform(str(job.pk))
+        self.client.post(f"/bring-in/{job.pk}/answer", {"units": "mm", "up": "z"}, headers=HTMX)
+        worker.perform(str(Job.objects.exclude(pk=job.pk).get().pk))
+        row = Assembly.objects.get()
+        self.assertEqual(row.missing, ["paint.mtl"])
+        paint = SimpleUploadedFile("paint.mtl", b"newmtl red\nKd 1 0 0\n")
+        self.client.post(f"/assemblies/{row.pk}/add-missing", {"file": paint}, headers=HTMX)
+        again = Job.objects.exclude(state="done").get()
+        worker.perform(str(again.pk))
+        whole = Assembly.objects.get(job=again.pk)
+        self.assertEqual(
+            (whole.missing, {tuple(c.colour) for c in whole.components.exclude(part=None)}), ([], {(1, 0, 0)})
+        )
+
     def test_places_that_lead_elsewhere_are_not_believed(self):
         part = trimesh.creation.box((5, 6, 7)).export(file_type="stl")
         files = [SimpleUploadedFile(name, part) for name in ("a.stl", "b.stl")]
@@ -136,8 +155,10 @@ class BringInTests(TestCase):
         self.assertEqual((row.read_as["units"], row.read_as["up"]), ("cm", "y"))
         self.assertNotContains(self.client.get("/"), "in what unit it is")
         self.client.post(f"/assemblies/{row.pk}/read", {"units": "mm"}, headers=HTMX)
-        worker.perform(str(Job.objects.first().pk))
-        self.assertEqual(Assembly.objects.count(), 2)
+        again = Job.objects.exclude(state="done").get()
+        worker.perform(str(again.pk))
+        made = services.core_assembly(Assembly.objects.get(job=again.pk))
+        self.assertEqual((made.bounds[1] - made.bounds[0]).round(6).tolist(), [5, 7, 6])  # up as it was
 
     def test_nobody_answers_for_somebody_else(self):
         self.send(trimesh.creation.box((5, 6, 7)).export(file_type="stl"), "lid.stl")

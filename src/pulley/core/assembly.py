@@ -76,8 +76,9 @@ def placed(
 class Assembly:
     """Components in tree order, every parent before its children. Never altered once made.
 
-    ``asked`` says what the file left open and was assumed, ``unit`` or ``up``; ``missing`` are files that it refers to
-    and that did not come with it. ``unit`` is mm to the unit that was taken.
+    ``asked`` says what the file left open and was assumed: ``unit``, ``up``, or whether its bodies are ``bodies apart``
+    or ``bodies together``. ``missing`` are files that it refers to and that did not come with it. ``unit`` is mm to the
+    unit that was taken where one is asked for.
     """
 
     name: str

@@ -235,7 +235,8 @@ def carry(args: argparse.Namespace) -> tuple[dict[str, Any], int]:
     """A teardown that was made for one revision of a model, for another."""
     from pulley.core.revisions import command
 
-    return command.carry_file(_assembly(args), _assembly(args, args.new), args)
+    assembly, teardown = _teardown(args)
+    return command.carry_file(assembly, teardown, _assembly(args, args.new), args)
 
 
 def _plain_compare(answer: dict[str, Any]) -> str:

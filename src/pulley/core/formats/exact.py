@@ -24,3 +24,10 @@ def brep(path: Path) -> tuple[list[Node], list[str]]:
     from pulley.core.kernel.iges import read_brep
 
     return read_brep(path), []
+
+
+def in_unit(nodes: list[Node], unit: float) -> list[Node]:
+    """Trees whose shapes and places were given in a unit of so many mm."""
+    from pulley.core.kernel.iges import enlarged
+
+    return nodes if unit == 1.0 else [enlarged(node, unit) for node in nodes]

@@ -13,14 +13,13 @@ from pulley.core.errors import PulleyError
 from pulley.core.formats.naming import described_name, spoken
 from pulley.core.formats.soup import Found, Item
 from pulley.core.geometry.congruence import copies
-from pulley.core.geometry.frames import Pose
+from pulley.core.geometry.frames import UPRIGHT, Pose
 from pulley.core.geometry.mending import Body, Mended, Soup, bodies_of
 from pulley.core.geometry.mesh import Mesh
 from pulley.core.geometry.recognition.describing import described
 from pulley.core.geometry.warping import warped
 from pulley.core.kernel.tree import Node
 
-UP = {"z": np.eye(3), "y": np.array([[1.0, 0, 0], [0, 0, -1], [0, 1, 0]])}  # turns that axis up
 FARTHEST = 1e9  # mm from the origin: what lies beyond is no machine
 SMALLEST = 1e-6  # of a mesh's size: a scale that flattens it
 
@@ -66,8 +65,10 @@ class _Placed:
 
 def tree_of(
     found: Found, unit: float, up: str, split: bool | None, report: Callable[[float, str], None]
-) -> tuple[list[Node], list[str], bool]:
-    """The trees of a mesh file in mm with Z up, equal bodies made one part; notes; whether an item has several.
+) -> tuple[list[Node], list[str], str]:
+    """The trees of a mesh file in mm with Z up, equal bodies made one part; notes; and how it is with several bodies.
+
+    That is ``apart`` where items of several were split, ``together`` where they were not, empty where there are none.
 
     Parameters
     ----------
@@ -81,14 +82,13 @@ def tree_of(
     report : callable(share, message)
     """
     mender = _Mender(unit, report)
-    top = np.eye(4)
-    top[:3, :3] = UP[up]
-    placed = [mender.place(item, top) for item in found.roots]
+    placed = [mender.place(item, UPRIGHT[up]) for item in found.roots]
     leaves = [one for root in placed for one in _leaves(root)]
     several = any(sum(body.solid for body in leaf.mended.bodies) > 1 for leaf in leaves if leaf.mended)
     alone = len(leaves) == 1 and several
     notes = list(found.notes)
-    if split or (split is None and alone):
+    apart = bool(split or (split is None and alone))
+    if apart:
         for leaf in leaves:
             _split(leaf, notes)
         leaves = [one for root in placed for one in _leaves(root)]
@@ -98,7 +98,8 @@ def tree_of(
     same = copies([mended.bodies for mended in distinct.values()])
     forms = [Facets(m.bodies, m.notes) for m in distinct.values()]
     shared = {key: (forms[same[k].of], same[k].map, f"shape {same[k].of}") for key, k in numbers.items()}
-    return [_node(one, np.eye(4), shared, report) for one in placed], notes, several
+    nodes = [_node(one, np.eye(4), shared, report) for one in placed]
+    return nodes, notes, ("apart" if apart else "together") if several else ""
 
 
 def _leaves(one: _Placed) -> list[_Placed]:
@@ -113,7 +114,6 @@ class _Mender:
     def __init__(self, unit: float, report: Callable[[float, str], None]) -> None:
         self.unit, self.report = unit, report
         self.mended: dict[tuple[int, bytes], Mended] = {}
-        self.pieces: dict[int, list[Mended]] = {}
 
     def place(self, item: Item, above: NDArray[np.float64]) -> _Placed:
         """An item and all below it; ``above`` (4, 4) is where its parent stands, in the file's unit, or stretched."""

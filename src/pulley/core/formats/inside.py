@@ -10,6 +10,7 @@ import numpy as np
 
 from pulley.core.assembly import Assembly
 from pulley.core.errors import PulleyError
+from pulley.core.formats.exact import in_unit
 from pulley.core.formats.facets import tree_of
 from pulley.core.formats.naming import spoken
 from pulley.core.formats.registry import SET, UNITS, Format, format_of
@@ -40,7 +41,7 @@ class _Reader:
         self.asked: list[str] = []
         self.missing: list[str] = []
         self.notes: list[str] = []
-        self.unsure, self.unit = False, 1.0
+        self.by_rule: float | None = None  # mm to a unit that only the format states
 
     def assembly(self) -> Assembly:
         """The assembly of all files."""
@@ -63,9 +64,11 @@ class _Reader:
             raise self._nothing(source.name, len(notes))
         self._say_what_lacks()
         made = built(kept, stem, [*self.notes, *notes], self.report, self.order.made)
-        if self.unsure and not PLAUSIBLE[0] < made.diagonal < PLAUSIBLE[1]:
+        unit = 1.0
+        if self.by_rule and "unit" not in self.asked and not PLAUSIBLE[0] < made.diagonal < PLAUSIBLE[1]:
             self._ask("unit")
-        return replace(made, asked=tuple(self.asked), missing=tuple(self.missing), unit=self.unit)
+            unit = self.by_rule
+        return replace(made, asked=tuple(self.asked), missing=tuple(self.missing), unit=unit)
 
     def trees(self, path: Path, alone: bool) -> list[Node]:
         """The trees of one file; of one that came ``alone`` a part of several solids is split."""
@@ -91,7 +94,7 @@ class _Reader:
             nodes, missing = reader(path)
             self.missing += missing
             if format.name == "BREP":
-                nodes = [_scaled(node, self._unit(None)) for node in nodes]
+                nodes = in_unit(nodes, self._unit(None))
             return nodes if format.name == "STEP" else shared([_apart(node) for node in nodes])
         found: Found = reader(path)
         self.missing += found.missing
@@ -99,7 +102,7 @@ class _Reader:
         nodes, notes, several = tree_of(found, unit, up, self.order.options.get("split"), self.report)
         self.notes += notes
         if several:
-            self._ask("bodies")
+            self._ask(f"bodies {several}")
         if len(found.roots) == 1 and len(nodes) == 1 and nodes[0].body and not spoken(found.roots[0].name):
             nodes[0].name = nodes[0].product = path.stem  # the file is the part
         return nodes
@@ -112,9 +115,9 @@ class _Reader:
             self._ask("unit")
         if said and (own is None or (not sure and self.order.options.get("firm"))):
             return UNITS[said]
-        self.unsure = self.unsure or not sure
-        self.unit = own or UNITS["mm"]
-        return self.unit
+        if own and not sure:
+            self.by_rule = own
+        return own or UNITS["mm"]
 
     def _up(self, own: str | None) -> str:
         said = self.order.options.get("up")
@@ -130,7 +133,7 @@ class _Reader:
         self.missing = list(dict.fromkeys(self.missing))
         if self.missing:
             self.notes.append(f"Files that it refers to were not brought in with it: {listed(self.missing)}.")
-        if "unit" in self.asked and not self.unsure:
+        if "unit" in self.asked:
             self.notes.append("The file names no unit: millimetres are taken.")
 
     def _nothing(self, name: str, bodies: int) -> PulleyError:
@@ -155,10 +158,3 @@ def _apart(node: Node) -> Node:
     """A tree of a format without instances, each of its solids an item."""
     node.children = [_apart(child) for child in node.children]
     return split_bodies(node, name="")
-
-
-def _scaled(node: Node, scale: float) -> Node:
-    """A tree in another unit."""
-    if scale != 1.0:
-        node.pose = np.diag([scale, scale, scale, 1.0]) @ node.pose
-    return node

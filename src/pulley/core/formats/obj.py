@@ -7,8 +7,9 @@ from pathlib import Path
 
 import numpy as np
 
+from pulley.core.colours import Colour
 from pulley.core.errors import PulleyError
-from pulley.core.formats.soup import Colour, Found, Item, fans, soup
+from pulley.core.formats.soup import Found, Item, fans, soup
 
 MATERIALS = 2**20  # bytes of an MTL file that are read
 JOINED = re.compile(rb"\\\r?\n")  # a line that goes on in the next

@@ -5,10 +5,10 @@ from dataclasses import dataclass, field
 import numpy as np
 from numpy.typing import NDArray
 
+from pulley.core.colours import Colour
 from pulley.core.errors import PulleyError
 from pulley.core.geometry.mending import Soup
 
-Colour = tuple[float, float, float]
 DEEPEST = 64  # levels of nesting
 MOST = 20_000_000  # triangles, or corners, of a file
 ITEMS = 50_000  # of a file's tree, with all that is in it more than once

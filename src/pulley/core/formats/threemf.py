@@ -6,8 +6,9 @@ import lib3mf  # type: ignore[import-untyped]
 import numpy as np
 from numpy.typing import NDArray
 
+from pulley.core.colours import Colour
 from pulley.core.errors import PulleyError
-from pulley.core.formats.soup import DEEPEST, ITEMS, Colour, Found, Item, soup
+from pulley.core.formats.soup import DEEPEST, ITEMS, Found, Item, soup
 from pulley.core.geometry.mending import Soup
 
 UNITS = {0: 0.001, 1: 1.0, 2: 10.0, 3: 25.4, 4: 304.8, 5: 1000.0}  # micron, mm, cm, inch, foot, metre

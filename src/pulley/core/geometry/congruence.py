@@ -9,6 +9,7 @@ from scipy.spatial import cKDTree
 
 from pulley.core.geometry.frames import Pose
 from pulley.core.geometry.mending import Body
+from pulley.core.geometry.mesh import surface_moments
 
 LOOSE = 3e-6  # of a body's size: how far corners of a copy may lie off, besides the grain of the two
 BIN = 2e-3  # width of the bins in which alike bodies are looked for; the bins beside are looked at too
@@ -66,16 +67,8 @@ class _Shape:
         before = np.cumsum([0, *(len(body.vertices) for body in bodies)])
         self.triangles = np.concatenate([b.triangles + k for b, k in zip(bodies, before, strict=False)])
         self.grain = max(body.grain for body in bodies)
-        corners = self.vertices[self.triangles]
-        cross = np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0])
-        areas = np.linalg.norm(cross, axis=1) / 2
-        self.area = max(float(areas.sum()), 1e-300)
-        middles = corners.mean(1)
-        self.centre = (areas[:, None] * middles).sum(0) / self.area
-        arms = corners - self.centre
-        total = arms.sum(1)  # exact over each triangle, so that it does not matter how a face is cut up
-        second = np.einsum("i,ikj,ikl->jl", areas, arms, arms) + np.einsum("i,ij,il->jl", areas, total, total)
-        moments = np.linalg.eigvalsh(second) / 12 / self.area**2
+        self.area, self.centre, second = surface_moments(self.vertices[self.triangles])
+        moments = np.linalg.eigvalsh(second) / self.area**2
         self.size = float(np.linalg.norm(np.ptp(self.vertices, axis=0)))
         self.counts = len(self.vertices), len(self.triangles)
         self.invariants = np.sqrt(np.maximum(moments, 0))

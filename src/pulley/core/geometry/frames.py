@@ -71,6 +71,12 @@ def unit(vector: VectorLike) -> Vector:
     return vector / length
 
 
+UPRIGHT: dict[str, Pose] = {  # turns a model whose z or y points up, so that z does
+    "z": np.eye(4),
+    "y": np.array([[1.0, 0, 0, 0], [0, 0, -1, 0], [0, 1, 0, 0], [0, 0, 0, 1]]),
+}
+
+
 def nearest_axis(vector: Vector) -> tuple[float, float, float]:
     """The one of the six axis directions that is nearest to a vector (3,); the first of those equally near.
 

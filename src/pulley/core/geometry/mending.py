@@ -9,7 +9,7 @@ from scipy.sparse import coo_array
 from scipy.sparse.csgraph import breadth_first_order, connected_components
 from scipy.spatial import cKDTree
 
-from pulley.core.geometry.mesh import WELD, mesh_volume
+from pulley.core.geometry.mesh import WELD, mesh_volume, runs
 
 SINGLE = 2.0**-22  # of the greatest coordinate: what single precision may part two corners by
 CLOSED = 1e-4  # of a body's size: corners of an open surface nearer than this are joined, if that closes it
@@ -226,7 +226,7 @@ def _parted(
         used, own = np.unique(triangles[rows], return_inverse=True)
         body = _filled(vertices[used], own.reshape(-1, 3), notes)
         own_shading = shading[rows] if shading is not None and len(body) == len(rows) else None
-        solid = not len(_border(body)) and _twice(body)
+        solid = all(runs(body))
         found.append(Body(vertices[used], body.astype(np.int32), solid, grain, own_shading))
     return _outward(found, notes)
 
@@ -316,13 +316,6 @@ def _met(run, upward, angles):  # noqa: ANN001, ANN202
     return pairs[:count]
 
 
-def _twice(triangles: NDArray[np.intp]) -> bool:
-    """Whether every edge is met by exactly two triangles, which run along it in opposite directions."""
-    ends = triangles[:, [0, 1, 1, 2, 2, 0]].reshape(-1, 2).astype(np.int64)
-    forward = np.sort(ends[:, 0] << 32 | ends[:, 1])
-    return bool((np.diff(forward) > 0).all()) and np.array_equal(forward, np.sort(ends[:, 1] << 32 | ends[:, 0]))
-
-
 def _filled(vertices: NDArray[np.float64], triangles: NDArray[np.intp], notes: list[str]) -> NDArray[np.intp]:
     """A surface with the small holes of three or four edges filled, if that closes it."""
     rim = _border(triangles)
@@ -340,7 +333,7 @@ def _filled(vertices: NDArray[np.float64], triangles: NDArray[np.intp], notes: l
             return triangles
         patches += [(loop[0], loop[k], loop[k + 1]) for k in range(1, len(loop) - 2)]
     filled = np.concatenate([triangles, np.array(patches, triangles.dtype)])
-    if not _twice(filled):
+    if not all(runs(filled)):
         return triangles
     notes.append("had a small hole, filled" if len(patches) < 3 else "had small holes, filled")
     return filled

@@ -71,9 +71,9 @@ def rims_of(
     points = np.concatenate([vertices, edges])
     first, place = _welded(points)
     welded = place[: len(vertices)][triangles].astype(np.int32)
-    ends, sides, bent = _joined(welded)
+    ends, sides, crowded = edges_of(welded)
     kind = np.full(len(ends), INNER, np.int8)
-    kind[bent | (sides[:, 1] < 0)] = SHARP
+    kind[crowded | (sides[:, 1] < 0)] = SHARP
     kind[(sides[:, 1] >= 0) & (faces[sides[:, 0]] != faces[sides[:, 1]])] = SMOOTH
     if len(pairs):
         kind[_among(ends, place[len(vertices) :][pairs], len(first))] = SHARP
@@ -93,7 +93,7 @@ def _welded(points: NDArray[np.float64]) -> tuple[NDArray[np.intp], NDArray[np.i
     return order[fresh], place
 
 
-def _joined(
+def edges_of(
     triangles: NDArray[np.int32],
 ) -> tuple[NDArray[np.int32], NDArray[np.int32], NDArray[np.bool_]]:
     """Each edge once: its ends (k, 2), the two triangles at it (k, 2), and whether more than two meet there (k,)."""

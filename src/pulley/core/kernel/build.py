@@ -8,10 +8,11 @@ from pathlib import Path
 import numpy as np
 
 from pulley.core.assembly import Assembly, Component, Group, Leaf, Part, clean_name, leaf_bounds, unique_names
+from pulley.core.colours import Colour
 from pulley.core.errors import PulleyError
 from pulley.core.geometry.frames import Pose, without_warp
 from pulley.core.geometry.mesh import FAULTS
-from pulley.core.kernel.tree import Body, Colour, Node, count
+from pulley.core.kernel.tree import Body, Node, count
 from pulley.core.store import shape_name
 
 FINE = 0.05  # mm that a mesh may be off at most: half of the greatest tolerance

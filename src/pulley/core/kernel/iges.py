@@ -13,7 +13,7 @@ from OCP.TopoDS import TopoDS_Iterator, TopoDS_Shape
 
 from pulley.core.errors import PulleyError
 from pulley.core.kernel.labels import new_document, roots_of
-from pulley.core.kernel.shapes import Exact, pose_of, sewn
+from pulley.core.kernel.shapes import Exact, pose_of, sewn, unwarped
 from pulley.core.kernel.tree import Node
 
 
@@ -55,6 +55,15 @@ def read_brep(path: Path) -> list[Node]:
     if not BRepTools.Read_s(shape, str(path), BRep_Builder()) or shape.IsNull():
         raise PulleyError(f"{path.name} cannot be read as BREP. Write it again, or export it as STEP.")
     return [_of_compound(shape, path.stem, {})]
+
+
+def enlarged(node: Node, scale: float) -> Node:
+    """A tree so many times as large, its shapes themselves: no part of it is then a scaled copy."""
+    node.pose[:3, 3] *= scale
+    if isinstance(node.body, Exact):
+        node.body = Exact(unwarped(node.body.shape, np.diag([scale, scale, scale, 1.0])))
+    node.children = [enlarged(child, scale) for child in node.children]
+    return node
 
 
 def _of_compound(shape: TopoDS_Shape, name: str, seen: dict[int, str]) -> Node:

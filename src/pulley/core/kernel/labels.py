@@ -18,9 +18,10 @@ from OCP.XCAFDoc import (
     XCAFDoc_ShapeTool,
 )
 
+from pulley.core.colours import Colour
 from pulley.core.errors import PulleyError
 from pulley.core.kernel.shapes import Exact, pose_of, subshapes
-from pulley.core.kernel.tree import Colour, Node
+from pulley.core.kernel.tree import Node
 
 _documents: list[TDocStd_Document] = []  # keeps the labels' shapes alive until the meshes are made
 

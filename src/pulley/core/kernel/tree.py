@@ -7,10 +7,9 @@ from typing import Protocol
 
 import numpy as np
 
+from pulley.core.colours import Colour
 from pulley.core.geometry.frames import Pose
 from pulley.core.geometry.mesh import Mesh
-
-Colour = tuple[float, float, float]
 
 
 class Body(Protocol):
@@ -74,10 +73,10 @@ def tidy(node: Node, notes: list[str], where: str = "") -> Node | None:
     return node
 
 
-def split_bodies(node: Node, name: str = "Solid", fewest: int = 2) -> Node:
+def split_bodies(node: Node, name: str = "Solid") -> Node:
     """An item of several solids as a subassembly of them; any other as it is."""
     bodies = node.body.bodies() if node.body is not None else []
-    if len(bodies) < fewest:
+    if len(bodies) < 2:
         return node
     children = [
         Node(f"{name} {k}" if name else "", np.eye(4), node.colour, body, entry=f"{node.entry} {name} {k}")

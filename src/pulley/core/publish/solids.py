@@ -14,6 +14,7 @@ from scipy.spatial.transform import Rotation
 from pulley.core.assembly import Assembly, Group, Leaf
 from pulley.core.colours import PLAIN, Colour, from_hex
 from pulley.core.errors import PulleyError
+from pulley.core.formats.registry import FORMATS
 from pulley.core.geometry.frames import Pose, apply
 from pulley.core.geometry.mesh import Mesh
 from pulley.core.kernel.process import Broken, TooSlow, run
@@ -21,7 +22,7 @@ from pulley.core.kernel.protocol import WRITE_STEP, Order
 from pulley.core.store import Store, shape_name
 from pulley.core.teardown import Teardown
 
-EXACT = (".step", ".stp", ".p21", ".iges", ".igs", ".brep", ".brp")  # endings of files that have exact shapes
+EXACT = tuple(ending for format in FORMATS if format.exact for ending in format.endings)
 MOST_FACETS = 30_000  # of a part without an exact shape that are written as faces
 STEP_FILE = "out.step"
 Report = Callable[[float, str], None]

@@ -1,21 +1,16 @@
 """A model beside something that everybody knows the size of: pictures from the front, with how many mm they show."""
 
-from collections.abc import Mapping
 from dataclasses import replace
 
 import numpy as np
 
 from pulley.core.assembly import Assembly, leaf_bounds
 from pulley.core.camera import fitted
-from pulley.core.geometry.frames import Pose
+from pulley.core.geometry.frames import UPRIGHT, Pose
 from pulley.core.render.painter import png
 from pulley.core.teardown import Camera
 
 FRONT = (0.25, -1.0, 0.35)  # from where it is seen: a little from the right and from above
-UPRIGHT: Mapping[str, Pose] = {
-    "z": np.eye(4),
-    "y": np.array([[1.0, 0, 0, 0], [0, 0, -1, 0], [0, 1, 0, 0], [0, 0, 0, 1]]),
-}
 
 
 def upright_pictures(assembly: Assembly, size: tuple[int, int]) -> dict[str, bytes]:

@@ -5,12 +5,14 @@ from dataclasses import dataclass, fields, is_dataclass, replace
 from typing import Any
 
 import numpy as np
+from scipy.spatial.transform import Rotation
 
 from pulley.core.assembly import Assembly
 from pulley.core.geometry.frames import Pose, apply
+from pulley.core.naming import listed
 from pulley.core.revisions.matching import Comparison
 from pulley.core.revisions.traits import scale_of
-from pulley.core.teardown import Step, Teardown
+from pulley.core.teardown import Placed, Step, Teardown
 
 POINTS = ("origin", "eye", "target", "point", "anchors")  # places in the assembly, in what a teardown is made of
 WAYS = ("direction", "up", "front", "offset")  # directions in it
@@ -135,9 +137,8 @@ def _outermost(assembly: Assembly, members: tuple[str, ...]) -> tuple[str, ...]:
     return tuple(path for path in members if not chosen & set(assembly.above(path)))
 
 
-def _named(assembly: Assembly, paths: Iterable[str], most: int = 3) -> str:
-    names = [assembly.by_path[path].name if path in assembly.by_path else path for path in paths]
-    return ", ".join(names[:most]) + (f" and {len(names) - most} more" if len(names) > most else "")
+def _named(assembly: Assembly, paths: Iterable[str]) -> str:
+    return listed([assembly.by_path[path].name if path in assembly.by_path else path for path in paths], 3)
 
 
 def _frame_of(members: Iterable[str], comparison: Comparison) -> Pose:
@@ -169,8 +170,17 @@ def _moved(teardown: Teardown, frame: Pose) -> Teardown:
         bearings=_placed_anew(teardown.bearings, frame),
         cameras=tuple(_placed_anew(camera, frame) for camera in teardown.cameras),
         trails=tuple(_placed_anew(trail, frame) for trail in teardown.trails),
-        placed=tuple(_placed_anew(placed, frame) for placed in teardown.placed),
+        placed=tuple(_elsewhere(placed, frame) for placed in teardown.placed),
     )
+
+
+def _elsewhere(placed: Placed, frame: Pose) -> Placed:
+    """What a teardown finds elsewhere, seen from where the model is now: turned about and moved as the model was."""
+    own = np.eye(4)
+    own[:3, :3], own[:3, 3] = Rotation.from_quat(placed.turn).as_matrix(), placed.offset
+    there = frame @ own @ np.linalg.inv(frame)
+    x, y, z, w = Rotation.from_matrix(there[:3, :3]).as_quat().tolist()
+    return replace(placed, offset=tuple(there[:3, 3].tolist()), turn=(x, y, z, w))
 
 
 def _placed_anew(item: Any, frame: Pose, renamed: Callable[[Iterable[str]], dict[str, str]] | None = None) -> Any:

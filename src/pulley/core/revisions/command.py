@@ -12,7 +12,8 @@ from pulley.core.formats import teardown as teardown_json
 from pulley.core.revisions.carrying import carry
 from pulley.core.revisions.describing import sentence, summary
 from pulley.core.revisions.judging import fresh_snags
-from pulley.core.revisions.matching import Comparison, compare
+from pulley.core.revisions.matching import Comparison, Pair, compare
+from pulley.core.teardown import Teardown
 
 
 def compare_files(old: Assembly, new: Assembly) -> tuple[dict[str, Any], int]:
@@ -25,20 +26,19 @@ def compare_files(old: Assembly, new: Assembly) -> tuple[dict[str, Any], int]:
         "components": [_row(pair, comparison) for pair in comparison.pairs],
         "subassemblies": [asdict(pair) | {"kind": pair.kind} for pair in comparison.groups],
         "frame": comparison.frame.tolist(),
-    }, 1 if comparison.common < 0.1 else 0
+    }, 1 if comparison.strange else 0
 
 
-def _row(pair: Any, comparison: Comparison) -> dict[str, Any]:
+def _row(pair: Pair, comparison: Comparison) -> dict[str, Any]:
     return asdict(pair) | {"kind": pair.kind, "says": sentence(pair, comparison)}
 
 
-def carry_file(old: Assembly, new: Assembly, args: argparse.Namespace) -> tuple[dict[str, Any], int]:
+def carry_file(
+    old: Assembly, teardown: Teardown, new: Assembly, args: argparse.Namespace
+) -> tuple[dict[str, Any], int]:
     """A teardown for the new revision, written to a file, and what a person has to look at; status 1 where there is."""
-    teardown = teardown_json.loads(Path(args.teardown).read_bytes())
-    teardown_json.check_source(old, teardown)
-    teardown_json.check_members(old, teardown)
     comparison = compare(old, new)
-    if comparison.common < 0.1:
+    if comparison.strange:
         raise PulleyError(f"{args.new} has next to nothing in common with {args.file}. Nothing was carried over.")
     carried = carry(teardown, comparison)
     _, fresh = fresh_snags(teardown, carried.teardown, comparison)

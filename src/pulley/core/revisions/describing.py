@@ -53,7 +53,7 @@ def summary(comparison: Comparison) -> str:
     An old revision of which next to nothing is in the new one is another model, and that is said.
     """
     counts = {kind: sum(pair.kind == kind for pair in comparison.pairs) for kind in ("same", *ORDER)}
-    if comparison.common < 0.1:
+    if comparison.strange:
         return "The two have next to nothing in common: this looks like another model."
     names = {"shape": "changed in shape", "gone": "gone", "same": "the same", "added": "new"}
     told = [f"{count} {names.get(kind, kind)}" for kind, count in counts.items() if count]

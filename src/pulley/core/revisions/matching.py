@@ -14,6 +14,7 @@ from pulley.core.revisions.traits import Traits, name_likeness, traits_of
 
 WEIGHTS = {"shape": 0.4, "name": 0.25, "place": 0.15, "where": 0.2}  # of the likenesses, in their sum
 LEAST = 0.45  # likeness below which two components are not the same
+STRANGE = 0.1  # share of the old components in the new revision, below which it is another model
 SURE = 0.7  # confidence below which a person decides
 SAME = 2e-3  # share by which sizes of one shape may differ: another tessellation
 STILL = 0.02  # mm, and times a size, by which a component that stays may be off
@@ -69,6 +70,11 @@ class Comparison:
         """Share of the old leaves that are in the new revision, too."""
         olds = [pair for pair in self.pairs if pair.old]
         return sum(pair.new is not None for pair in olds) / max(len(olds), 1)
+
+    @property
+    def strange(self) -> bool:
+        """Whether next to nothing of the old revision is in the new one: it looks like another model."""
+        return self.common < STRANGE
 
     @property
     def unsure(self) -> tuple[Pair, ...]:

@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 
 from pulley.core.assembly import Assembly, leaf_bounds
 from pulley.core.geometry.frames import Pose, apply
-from pulley.core.geometry.mesh import Mesh
+from pulley.core.geometry.mesh import Mesh, surface_moments
 
 NUMBER = re.compile(r"[\W_]*\d+$")
 
@@ -29,18 +29,9 @@ class Shape:
 
 @lru_cache(maxsize=8192)
 def shape_of(mesh: Mesh) -> Shape:
-    """What does not change when a part is moved, and hardly when it is meshed anew.
-
-    The surface's second moments are exact over each triangle (the mean over its sides' middles).
-    """
-    corners = mesh.corners
-    cross = np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0])
-    areas = np.linalg.norm(cross, axis=1) / 2
-    area = max(float(areas.sum()), 1e-12)
-    centre = (areas[:, None] * corners.mean(1)).sum(0) / area
-    middles = (corners + np.roll(corners, 1, axis=1)) / 2 - centre
-    second = np.einsum("i,ikj,ikl->jl", areas, middles, middles) / 3 / area
-    moments, axes = np.linalg.eigh(second)
+    """What does not change when a part is moved, and hardly when it is meshed anew."""
+    area, centre, second = surface_moments(mesh.corners)
+    moments, axes = np.linalg.eigh(second / area)
     return Shape(abs(mesh.volume or 0.0), area, np.sqrt(np.maximum(moments, 0)), centre, axes)
 
 

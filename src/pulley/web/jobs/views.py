@@ -18,6 +18,7 @@ def show(request: UserRequest, job_id: uuid.UUID) -> HttpResponse:
     response = render(request, "jobs/job.html", {"job": job})
     if job.ended and request.htmx:
         response["HX-Trigger"] = "job-ended"
+        response["HX-Reswap"] = "outerHTML"  # until then it is morphed: a button may be pressed just now
     return response
 
 

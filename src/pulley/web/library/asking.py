@@ -21,8 +21,8 @@ def question(assembly: Assembly, keep: Callable[[bytes], str]) -> dict[str, Any]
     return {
         "units": [_choice(unit, sides, guess) for unit in UNITS] if "unit" in assembly.asked else [],
         "up": "up" in assembly.asked,
-        "bodies": "bodies" in assembly.asked,
-        "apart": any(note.endswith("each is a component.") for note in assembly.notes),
+        "bodies": any(what.startswith("bodies") for what in assembly.asked),
+        "apart": "bodies apart" in assembly.asked,
         "pictures": {up: keep(data) for up, data in upright_pictures(assembly, PICTURE).items()},
     }
 

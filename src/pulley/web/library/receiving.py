@@ -4,8 +4,9 @@ import hashlib
 import os
 import tempfile
 import zipfile
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterable, Iterator, Sequence
 from contextlib import contextmanager
+from functools import partial
 from pathlib import Path, PurePosixPath
 from typing import IO, Any
 
@@ -17,6 +18,7 @@ from pulley.core.formats.registry import SIZE_LIMIT, format_of, may_belong, read
 from pulley.web.library.files import OnDisk, place_of, uploads
 
 INCOMING = settings.VAR / "tmp"  # what is being uploaded
+PIECE = 2**20  # bytes
 OLD = (1980, 1, 1, 0, 0, 0)  # the day of every file in a ZIP made here, so that equal sets are equal files
 Upload = UploadedFile[Any]
 
@@ -53,17 +55,21 @@ def receive(files: Sequence[Upload], places: Sequence[str]) -> tuple[str, str]:
 def add_to(kept: Path, name: str, files: Sequence[Upload]) -> tuple[str, str]:
     """Keep a file that was brought in before together with others that were missing; as `receive`."""
     with _copy() as copy, zipfile.ZipFile(copy, "w") as archive:
-        if zipfile.is_zipfile(kept) and name.lower().endswith(".zip"):
+        if name.lower().endswith(".zip"):
             with zipfile.ZipFile(kept) as before:
                 for entry in before.infolist():
-                    archive.writestr(zipfile.ZipInfo(entry.filename, OLD), before.read(entry))
+                    if may_belong(entry.filename):
+                        with before.open(entry) as old:
+                            _enter(archive, entry.filename, iter(partial(old.read, PIECE), b""))
         else:
-            archive.writestr(zipfile.ZipInfo(name, OLD), kept.read_bytes())
-        held = set(archive.namelist())
+            with kept.open("rb") as old:
+                _enter(archive, name, iter(partial(old.read, PIECE), b""))
+        held = archive.namelist()
+        folder = PurePosixPath(os.path.commonpath([str(PurePosixPath(one).parent) for one in held]))
         for file in files:
-            own = Path(file.name or "unnamed").name[:200]
+            own = str(folder / Path(file.name or "unnamed").name[:200])
             if own not in held:
-                archive.writestr(zipfile.ZipInfo(own, OLD), file.read())
+                _enter(archive, own, file.chunks())
         archive.close()
         whole = f"{Path(name).stem}.zip"
         return _kept(copy, whole), whole
@@ -103,9 +109,14 @@ def _pack(files: Sequence[tuple[Upload, PurePosixPath]], copy: IO[bytes]) -> Non
     by_place = {str(place): file for file, place in reversed(files)}
     with zipfile.ZipFile(copy, "w") as archive:
         for place in sorted(by_place):
-            with archive.open(zipfile.ZipInfo(place, OLD), "w") as entry:
-                for chunk in by_place[place].chunks():
-                    entry.write(chunk)
+            _enter(archive, place, by_place[place].chunks())
+
+
+def _enter(archive: zipfile.ZipFile, place: str, pieces: Iterable[bytes]) -> None:
+    """Put a file into a ZIP, piece by piece: none is ever whole in memory."""
+    with archive.open(zipfile.ZipInfo(place, OLD), "w") as entry:
+        for piece in pieces:
+            entry.write(piece)
 
 
 def _title(places: Sequence[PurePosixPath]) -> str:

@@ -87,6 +87,12 @@ def read_again(owner: Any, name: str, sha256: str, wanted: Wanted) -> Job:
     return enqueue(owner, "bring in", name, {"sha256": sha256, "name": name, "wanted": asdict(wanted)})
 
 
+def read_differently(owner: Any, row: Assembly, wanted: Wanted) -> Job:
+    """Queue the reading of an assembly's file once more; where nothing new is said of it, as it was read before."""
+    said = row.read_as | {key: value for key, value in asdict(wanted).items() if value is not None}
+    return read_again(owner, row.file_name, row.sha256, Wanted(**said))
+
+
 def add_missing(owner: Any, row: Assembly, files: Sequence[UploadedFile[Any]]) -> Job:
     """Keep files that an assembly lacked together with its own, and queue the reading of all of them."""
     with on_this_machine(row.sha256) as path:

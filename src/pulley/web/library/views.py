@@ -124,7 +124,7 @@ def question_picture(request: UserRequest, job_id: uuid.UUID, up: str) -> FileRe
 def read_differently(request: UserRequest, assembly_id: uuid.UUID) -> HttpResponse:
     """Read the file of an assembly once more, in another unit or with its bodies apart, as an assembly of its own."""
     row = assembly_of(request, assembly_id)
-    return _queued(request, services.read_again(request.user, row.file_name, row.sha256, _wanted(request)))
+    return _queued(request, services.read_differently(request.user, row, _wanted(request)))
 
 
 @require_POST

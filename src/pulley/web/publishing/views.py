@@ -90,7 +90,10 @@ def state(request: UserRequest, publication_id: uuid.UUID) -> HttpResponse:
     """How far a file is; what is shown asks again by itself until it is made, and only then is that news."""
     publication = publication_of(request, publication_id)
     response = render(request, "publishing/state.html", {"file": presenters.Row(publication)})
-    return response if publication.under_way else _told(response)
+    if publication.under_way:
+        return response
+    response["HX-Reswap"] = "outerHTML"  # until then it is morphed: a button may be pressed just now
+    return _told(response)
 
 
 @require_POST

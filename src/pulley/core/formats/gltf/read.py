@@ -14,8 +14,9 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy.spatial.transform import Rotation
 
+from pulley.core.colours import Colour
 from pulley.core.errors import PulleyError
-from pulley.core.formats.soup import DEEPEST, ITEMS, MOST, Colour, Found, Item, fans, soup
+from pulley.core.formats.soup import DEEPEST, ITEMS, MOST, Found, Item, fans, soup
 from pulley.core.geometry.mending import Soup
 
 TYPES = {5120: "<i1", 5121: "<u1", 5122: "<i2", 5123: "<u2", 5125: "<u4", 5126: "<f4"}

@@ -10,6 +10,7 @@ from scipy.sparse.csgraph import connected_components
 
 from pulley.core.geometry.recognition.fitting import CYLINDER, FREE, PLANE
 from pulley.core.geometry.recognition.growing import Patches, flat_patches, segment
+from pulley.core.geometry.rims import edges_of
 
 SOFT = np.radians(36.0)  # a greater bend is an edge: round faces of fewer than ten sides stay flats
 SHADED = np.radians(52.0)  # unless the file's own normals go round it
@@ -86,7 +87,8 @@ def recognise(
     double = np.linalg.norm(cross, axis=1)
     normals = cross / np.maximum(double, 1e-300)[:, None]
     longest = np.linalg.norm(corners - np.roll(corners, 1, axis=1), axis=2).max(1)
-    ends, sides = edges_of(triangles)
+    ends, sides, crowded = edges_of(triangles)
+    sides[crowded, 1] = -1  # where more than two triangles meet, the surface ends
     met = (sides >= 0).all(1)
     starts, beside = _neighbours(sides[met], len(triangles))
     heights = double / np.maximum(longest, 1e-300)
@@ -104,22 +106,6 @@ def recognise(
     face, kinds, surfaces = _without_gaps(*segment(patches))
     face, kinds, surfaces = _rest(face, kinds, surfaces, flats, links, linked)
     return Faces(face[patch].astype(np.int32), kinds, surfaces, ends, sides, grain)
-
-
-def edges_of(triangles: NDArray[np.int32]) -> tuple[NDArray[np.int32], NDArray[np.int32]]:
-    """Each edge of triangles (m, 3) once: its ends (k, 2), and the two triangles at it (k, 2).
-
-    Where more than two triangles meet the edge counts as an end of the surface, as one with a single triangle does: -1.
-    """
-    pairs = np.sort(triangles[:, [0, 1, 1, 2, 2, 0]].reshape(-1, 2), axis=1).astype(np.int64)
-    keys = pairs[:, 0] << 32 | pairs[:, 1]
-    order = np.argsort(keys, kind="stable")
-    keys, owner = keys[order], np.repeat(np.arange(len(triangles), dtype=np.int32), 3)[order]
-    first = np.flatnonzero(np.diff(keys, prepend=-1))
-    times = np.diff(first, append=len(keys))
-    second = np.where(times == 2, owner[np.minimum(first + 1, max(len(owner) - 1, 0))], -1) if len(keys) else first
-    ends = np.stack([keys[first] >> 32, keys[first] & 0xFFFFFFFF], axis=1).astype(np.int32)
-    return ends, np.stack([owner[first], second], axis=1).astype(np.int32)
 
 
 def _neighbours(pairs: NDArray[np.int32], count: int) -> tuple[NDArray[np.int64], NDArray[np.int32]]:
