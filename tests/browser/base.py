@@ -76,9 +76,14 @@ class BrowserCase(LiveServerTestCase):
         cls.worker = None
         cls.beside = Beside()
         if cls.with_worker:
-            env = {**os.environ, "PULLEY_DB_NAME": connection.settings_dict["NAME"]}
-            command = [sys.executable, str(ROOT / "manage.py"), "work"]
-            cls.worker = subprocess.Popen(command, env=env, stderr=subprocess.DEVNULL, stdout=subprocess.DEVNULL)
+            cls.worker = cls.start_worker()
+
+    @classmethod
+    def start_worker(cls, *words: str) -> subprocess.Popen[bytes]:
+        """A worker on the database of the run; with ``--long`` one that makes films."""
+        env = {**os.environ, "PULLEY_DB_NAME": connection.settings_dict["NAME"]}
+        command = [sys.executable, str(ROOT / "manage.py"), "work", *words]
+        return subprocess.Popen(command, env=env, stderr=subprocess.DEVNULL, stdout=subprocess.DEVNULL)
 
     @classmethod
     def tearDownClass(cls):

@@ -41,9 +41,7 @@ class PublishTests(BrowserCase):
     @classmethod
     def setUpClass(cls):
         super().setUpClass()
-        env = {**os.environ, "PULLEY_DB_NAME": connection.settings_dict["NAME"]}
-        command = [sys.executable, str(ROOT / "manage.py"), "work", "--long"]
-        cls.publisher = subprocess.Popen(command, env=env, stderr=subprocess.DEVNULL, stdout=subprocess.DEVNULL)
+        cls.publisher = cls.start_worker("--long")
 
     @classmethod
     def tearDownClass(cls):

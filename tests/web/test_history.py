@@ -18,6 +18,7 @@ from pulley.web import history
 from pulley.web.editor import persistence, services
 from pulley.web.editor.models import Entry, Teardown
 from pulley.web.errors import Stale
+from pulley.web.library.models import Assembly, Component
 from tests.scenes import UP, axial, tower
 from tests.web.base import SignedInCase, tower_row, user
 
@@ -223,6 +224,11 @@ class MigrationTests(TransactionTestCase):
                 self.assertEqual((entry.parent, entry.label), (parent, label))
                 self.assertEqual(teardown_json.to_document(services.teardown_at(row, number)), document)
         self.assertEqual(Entry.objects.count(), sum(map(len, self.before["history"].values())))
+        for assembly in Assembly.objects.select_related("of"):  # the first revision of a model of its own
+            self.assertEqual(
+                (assembly.number, assembly.of.current_id, assembly.of.owner_id), (1, assembly.pk, assembly.owner_id)
+            )
+        self.assertEqual(Component.objects.values("identity").distinct().count(), Component.objects.count())
 
     def test_what_was_migrated_goes_on_being_edited_and_undone(self):
         row = Teardown.objects.select_related("assembly").filter(cursor__gt=0).first()

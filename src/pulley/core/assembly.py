@@ -78,16 +78,23 @@ class Assembly:
 
     ``asked`` says what the file left open and was assumed: ``unit``, ``up``, or whether its bodies are ``bodies apart``
     or ``bodies together``. ``missing`` are files that it refers to and that did not come with it. ``unit`` is mm to the
-    unit that was taken where one is asked for.
+    unit that was taken where one is asked for. ``source`` says of which file it is and, of a model that is kept in
+    several, of which revision.
     """
 
     name: str
     components: tuple[Component, ...]
     notes: tuple[str, ...] = ()
-    source: dict[str, str] = field(default_factory=dict)
+    source: dict[str, Any] = field(default_factory=dict)
     asked: tuple[str, ...] = ()
     missing: tuple[str, ...] = ()
     unit: float = 1.0
+
+    @property
+    def title(self) -> str:
+        """What it is called where it is shown: its name, with the number of its revision from the second on."""
+        number = self.source.get("revision", 1)
+        return self.name if number == 1 else f"{self.name}, revision {number}"
 
     @cached_property
     def _memory(self) -> LRUCache[Hashable, Any]:

@@ -188,6 +188,7 @@ def join(take: Take, paths: list[Path], whole: Path) -> None:
     options = {"movflags": "+faststart"} if take.film.kind == "mp4" else {}
     with av.open(str(whole), "w", format=take.film.kind, options=options) as out:
         out.metadata["title"] = take.film.title or take.teardown.name
+        out.metadata["comment"] = take.assembly.title
         cues = captions(take.score, take.line) if take.film.captions == "track" else []
         video, track = None, None
         for number, path in enumerate(paths):

@@ -75,9 +75,15 @@ class Take:
         return pixels
 
     def _marked(self, pixels: Pixels) -> None:
-        stamp = lettering.mark(self.film.mark, self.film.logo, self.film.corner, self.film.size)
-        if stamp:
-            lettering.lay(pixels, *stamp)
+        film, number = self.film, self.assembly.source.get("revision", 1)
+        revision = f"Revision {number}" if number > 1 and film.captions == "burnt" else ""
+        free = "top right" if film.corner == "top left" else "top left"
+        for stamp in (
+            lettering.mark(film.mark, film.logo, film.corner, film.size),
+            lettering.mark(revision, b"", free, film.size),
+        ):
+            if stamp:
+                lettering.lay(pixels, *stamp)
 
 
 def instant(

@@ -138,7 +138,7 @@ def guide_html(assembly: Assembly, teardown: Teardown, guide: Guide, report: Rep
         "guide.html",
         title=guide.title or teardown.name,
         way=WAYS[guide.way],
-        assembly=assembly.name,
+        assembly=assembly.title,
         guide=guide,
         cells=cells,
         parts=[part for part in everything if not FASTENER.search(part.name)],

@@ -39,7 +39,7 @@ def takeaway(assembly: Assembly, teardown: Teardown) -> str:
     return filled(
         "takeaway.html",
         name=teardown.name,
-        assembly=assembly.name,
+        assembly=assembly.title,
         steps=steps,
         cameras=teardown.cameras,
         parts=[(row, json.dumps(assembly.leaves_of(row.components))) for row in found],

@@ -75,7 +75,8 @@ def _unused() -> Iterator[tuple[Storage, str, datetime]]:
     """Meshes, shapes, models, pictures and files brought in that no row names."""
     used = {key for row in Assembly.objects.values_list("model", "picture", "sha256") for key in row}
     used |= set(Part.objects.values_list("mesh", flat=True))
-    for job in Job.objects.filter(~Q(state__in=("done", "cancelled")) | Q(result__has_key="ask", dismissed=False)):
+    asking = Q(result__has_key="ask") | Q(result__has_key="unsure")
+    for job in Job.objects.filter(~Q(state__in=("done", "cancelled")) | asking & Q(dismissed=False)):
         used |= {job.arguments.get("sha256"), *((job.result or {}).get("ask") or {}).get("pictures", {}).values()}
     steps = {key[:8] for key in Assembly.objects.values_list("model", flat=True)}  # what pictures of steps begin with
     for storage in (geometry.storage, uploads()):

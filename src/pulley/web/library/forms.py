@@ -5,7 +5,9 @@ from typing import Any
 
 from django import forms
 from django.core.files.uploadedfile import UploadedFile
+from django.http import HttpRequest
 
+from pulley.core.errors import PulleyError
 from pulley.core.formats.reading import Wanted
 from pulley.core.formats.registry import UNITS, readable
 
@@ -39,6 +41,14 @@ class BringInForm(forms.Form):
         },
     )
     places = forms.CharField(required=False, max_length=10**6)
+
+
+def files_sent(request: HttpRequest) -> dict[str, Any]:
+    """The files that a page sent and their places; PulleyError when there is none."""
+    form = BringInForm(request.POST, request.FILES)
+    if not form.is_valid():
+        raise PulleyError(" ".join(map(str, next(iter(form.errors.values())))))
+    return form.cleaned_data
 
 
 class ReadAsForm(forms.Form):

@@ -60,6 +60,11 @@ class Assembly(models.Model):
         return self.name
 
     @property
+    def title(self) -> str:
+        """What it is called where it is shown: its name, with its number from the second revision on."""
+        return self.name if self.number == 1 else f"{self.name}, revision {self.number}"
+
+    @property
     def says_little(self) -> bool:
         """Whether its file is of a kind that may be read in more ways than one."""
         return Path(self.file_name).suffix.lower() not in PLAIN

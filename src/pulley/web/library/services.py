@@ -4,7 +4,7 @@ import contextlib
 import hashlib
 import threading
 import uuid
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import asdict
 from typing import Any
 
@@ -30,7 +30,7 @@ from pulley.web.jobs.services import enqueue
 from pulley.web.library.asking import question
 from pulley.web.library.files import geometry, on_this_machine, place_of, uploads
 from pulley.web.library.models import Assembly, Component, Model, Part
-from pulley.web.library.receiving import add_to, receive
+from pulley.web.library.receiving import receive
 
 PICTURE = (480, 320)  # pixels of a library card's picture
 IN_MEMORY = 600 * 2**20  # bytes of assemblies that a process keeps at hand
@@ -82,22 +82,15 @@ def accept(owner: Any, files: Sequence[UploadedFile[Any]], places: Sequence[str]
     return enqueue(owner, "bring in", name, {"sha256": sha256, "name": name})
 
 
-def read_again(owner: Any, name: str, sha256: str, wanted: Wanted) -> Job:
-    """Queue the reading of a kept file, with what its user said where it says nothing."""
-    return enqueue(owner, "bring in", name, {"sha256": sha256, "name": name, "wanted": asdict(wanted)})
+def answered(job: Job, wanted: Wanted) -> Job:
+    """Queue the reading of a job's file once more, with what its user said where it says nothing."""
+    return enqueue(job.owner, job.kind, job.arguments["name"], job.arguments | {"wanted": asdict(wanted)})
 
 
 def read_differently(owner: Any, row: Assembly, wanted: Wanted) -> Job:
     """Queue the reading of an assembly's file once more; where nothing new is said of it, as it was read before."""
     said = row.read_as | {key: value for key, value in asdict(wanted).items() if value is not None}
-    return read_again(owner, row.file_name, row.sha256, Wanted(**said))
-
-
-def add_missing(owner: Any, row: Assembly, files: Sequence[UploadedFile[Any]]) -> Job:
-    """Keep files that an assembly lacked together with its own, and queue the reading of all of them."""
-    with on_this_machine(row.sha256) as path:
-        sha256, name = add_to(path, row.file_name, files)
-    return read_again(owner, name, sha256, Wanted(**row.read_as))
+    return enqueue(owner, "bring in", row.file_name, {"sha256": row.sha256, "name": row.file_name, "wanted": said})
 
 
 def bring_in(job: Job, report: Report) -> dict[str, Any]:
@@ -109,21 +102,30 @@ def bring_in(job: Job, report: Report) -> dict[str, Any]:
     """
     row = Assembly.objects.filter(job=job.pk).first()
     if row is None:
-        name, sha256 = job.arguments["name"], job.arguments["sha256"]
-        said = job.arguments.get("wanted")
-        with on_this_machine(sha256) as path:
-            assembly = read_file(
-                path, geometry, lambda s, m: report(0.9 * s, m), name=name, wanted=Wanted(**(said or {}))
-            )
+        assembly = read(job, lambda s, m: report(0.9 * s, m))
         report(0.92, "Drawing its picture")
-        if said is None and {"unit", "up"} & set(assembly.asked):
-            return {"summary": "One question first", "ask": question(assembly, lambda data: keep(data, "png"))}
-        row = add(job.owner, assembly, job.pk, said or {})
+        if asked := asked_of(job, assembly):
+            return asked
+        row = add(job.owner, assembly, job.pk, job.arguments.get("wanted"))
     return {
         "summary": f"{row.component_count} components of {row.part_count} parts",
         "notes": row.notes,
         "open": reverse("new-teardown", args=[row.pk]),
     }
+
+
+def read(job: Job, report: Callable[[float, str], None]) -> core.Assembly:
+    """The assembly in the file of a job; PulleyError when the file is no good."""
+    said = job.arguments
+    with on_this_machine(said["sha256"]) as path:
+        return read_file(path, geometry, report, name=said["name"], wanted=Wanted(**(said.get("wanted") or {})))
+
+
+def asked_of(job: Job, assembly: core.Assembly) -> dict[str, Any] | None:
+    """What comes of a job whose file leaves open what has to be known, unless it was said: a question."""
+    if "wanted" in job.arguments or not {"unit", "up"} & set(assembly.asked):
+        return None
+    return {"summary": "One question first", "ask": question(assembly, lambda data: keep(data, "png"))}
 
 
 def add(
@@ -174,7 +176,7 @@ def _matched(comparison: Comparison | None) -> dict[str, Any]:
     if comparison is None:
         return {}
     pairs = [asdict(pair) | {"kind": pair.kind, "says": sentence(pair, comparison)} for pair in comparison.pairs]
-    return {"summary": summary(comparison), "pairs": pairs}
+    return {"summary": summary(comparison), "pairs": pairs, "frame": comparison.frame.tolist()}
 
 
 def _bundles(after: Assembly | None, comparison: Comparison | None) -> list[dict[str, Any]]:
@@ -275,5 +277,5 @@ def _load(pk: Any) -> core.Assembly:
             for c in components
         ),
         notes=tuple(row.notes),
-        source={"file": row.file_name, "sha256": row.sha256},
+        source={"file": row.file_name, "sha256": row.sha256} | ({"revision": row.number} if row.number > 1 else {}),
     )

@@ -10,7 +10,6 @@ urlpatterns = [
     path("bring-in/<uuid:job_id>/answer", views.answer, name="answer"),
     path("bring-in/<uuid:job_id>/<slug:up>.png", views.question_picture, name="question-picture"),
     path("assemblies/<uuid:assembly_id>/read", views.read_differently, name="read-differently"),
-    path("assemblies/<uuid:assembly_id>/add-missing", views.add_missing, name="add-missing"),
     path("assemblies/<uuid:assembly_id>/delete", views.delete, name="delete-assembly"),
     path("assemblies/<uuid:assembly_id>/bring-back", views.bring_back, name="bring-back-assembly"),
     path("assemblies/<uuid:assembly_id>/delete-for-good", views.delete_for_good, name="delete-assembly-for-good"),

@@ -5,7 +5,7 @@ import uuid
 from typing import Any
 
 from django.apps import apps
-from django.db.models import Model, Prefetch, Q, QuerySet
+from django.db.models import Count, Model, Prefetch, Q, QuerySet
 from django.http import FileResponse, Http404, HttpResponse
 from django.shortcuts import redirect, render
 from django.utils.cache import patch_cache_control
@@ -20,10 +20,11 @@ from pulley.web.door import sent_by, whole
 from pulley.web.jobs.models import Job
 from pulley.web.library import bin, services
 from pulley.web.library.files import geometry, place_of
-from pulley.web.library.forms import BringInForm, ReadAsForm
+from pulley.web.library.forms import ReadAsForm, files_sent
 from pulley.web.library.lookups import assembly_of
 from pulley.web.library.models import Assembly
 
+READING = ("bring in", "revise")  # kinds of jobs that read a file
 AT_ONCE = 40  # cards on the library page; the next ones come when the last is reached
 
 
@@ -37,6 +38,7 @@ def _assemblies(request: UserRequest) -> QuerySet[Assembly]:
         allowed(request.user, Assembly)
         .filter(deleted=None, current_of__isnull=False)
         .defer("bundles", "matched")
+        .annotate(revision_count=Count("of__revisions"))
         .prefetch_related(Prefetch("teardowns", kept, "shelved"), Prefetch("teardowns", gone, "taken_off"))
     )
 
@@ -53,7 +55,7 @@ def index(request: UserRequest) -> HttpResponse:
     start = whole(sent_by(request).get("from"), 0)
     if request.htmx and start > 0:
         return render(request, "library/cards.html", _cards(request, start))
-    waiting = request.user.jobs.filter(kind__in=("bring in", "revise"), dismissed=False).exclude(state="cancelled")
+    waiting = request.user.jobs.filter(kind__in=READING, dismissed=False).exclude(state="cancelled")
     jobs = waiting.filter(
         ~Q(state="done") | Q(result__has_key="ask") | Q(result__has_key="unsure") | Q(result__has_key="see")
     )[:10]
@@ -78,15 +80,8 @@ def _cards(request: UserRequest, start: int = 0) -> dict[str, Any]:
 @require_POST
 def bring_in(request: UserRequest) -> HttpResponse:
     """Take files in and queue their reading."""
-    said = _files(request)
+    said = files_sent(request)
     return _queued(request, services.accept(request.user, said["file"], said["places"].splitlines()))
-
-
-def _files(request: UserRequest) -> dict[str, Any]:
-    form = BringInForm(request.POST, request.FILES)
-    if not form.is_valid():
-        raise PulleyError(" ".join(map(str, next(iter(form.errors.values())))))
-    return form.cleaned_data
 
 
 def _queued(request: UserRequest, job: Job) -> HttpResponse:
@@ -96,10 +91,15 @@ def _queued(request: UserRequest, job: Job) -> HttpResponse:
 @require_POST
 def answer(request: UserRequest, job_id: uuid.UUID) -> HttpResponse:
     """Read a file again with the answer to what it left open; the question is taken out of sight."""
-    job = allowed_or_404(request.user, Job, pk=job_id, kind="bring in")
-    again = services.read_again(request.user, job.arguments["name"], job.arguments["sha256"], _wanted(request))
+    job = _reading(request, job_id)
+    again = services.answered(job, _wanted(request))
     Job.objects.filter(pk=job.pk).update(dismissed=True)
     return _queued(request, again)
+
+
+def _reading(request: UserRequest, job_id: uuid.UUID) -> Job:
+    """The job that reads a file; 404 for one of another kind."""
+    return allowed_or_404(request.user, Job.objects.filter(kind__in=READING), pk=job_id)
 
 
 def _wanted(request: UserRequest) -> Wanted:
@@ -112,7 +112,7 @@ def _wanted(request: UserRequest) -> Wanted:
 @require_GET
 def question_picture(request: UserRequest, job_id: uuid.UUID, up: str) -> FileResponse:
     """The picture of a file that is asked about, with that axis up."""
-    job = allowed_or_404(request.user, Job, pk=job_id, kind="bring in")
+    job = _reading(request, job_id)
     key = ((job.result or {}).get("ask") or {}).get("pictures", {}).get(up)
     data = geometry.found(place_of(key, ".png")) if key else b""
     if not data:
@@ -125,13 +125,6 @@ def read_differently(request: UserRequest, assembly_id: uuid.UUID) -> HttpRespon
     """Read the file of an assembly once more, in another unit or with its bodies apart, as an assembly of its own."""
     row = assembly_of(request, assembly_id)
     return _queued(request, services.read_differently(request.user, row, _wanted(request)))
-
-
-@require_POST
-def add_missing(request: UserRequest, assembly_id: uuid.UUID) -> HttpResponse:
-    """Take in files that an assembly refers to and that did not come with it, and read all of them."""
-    row = assembly_of(request, assembly_id)
-    return _queued(request, services.add_missing(request.user, row, _files(request)["file"]))
 
 
 @require_POST

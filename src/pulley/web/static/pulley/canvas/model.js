@@ -7,14 +7,14 @@ export function addModel(stage) {
   const { items, scene } = stage;
   stage.pen = new THREE.LineBasicMaterial(); // of every edge: one, as a graphics card works longest at a change of material
 
-  /** Load the GLB at an address, or one that is here already, as bytes. */
-  stage.load = async (model) => {
+  /** Load the GLB at an address, or one that is here already, as bytes; beside another one, paths begin with `prefix`. */
+  stage.load = async (model, prefix = "") => {
     const loader = new THREE.GLTFLoader();
     const gltf = await (typeof model === "string" ? loader.loadAsync(model) : loader.parseAsync(model, ""));
     const root = gltf.scene.children[0];
     root.matrix.identity();
     root.matrix.decompose(root.position, root.quaternion, root.scale);
-    for (const object of root.children) items.set(object.userData.path, adopt(object, stage.pen));
+    for (const object of root.children) items.set(prefix + object.userData.path, adopt(object, prefix + object.userData.path, stage.pen));
     scene.add(root);
     scene.updateMatrixWorld(true);
   };
@@ -73,8 +73,7 @@ export function addModel(stage) {
 export const cornersOf = ({ min, max }) => [0, 1, 2, 3, 4, 5, 6, 7].map((k) => new THREE.Vector3(k & 1 ? max.x : min.x, k & 2 ? max.y : min.y, k & 4 ? max.z : min.z));
 
 /** Make a loaded node ours: plain shading with edges before faces, and its bounds at home. */
-function adopt(object, pen) {
-  const path = object.userData.path;
+function adopt(object, path, pen) {
   let [surface, edges] = [null, null];
   object.updateMatrix();
   object.matrixAutoUpdate = false;
