@@ -1,15 +1,11 @@
 """Publishing as a newcomer does it; the page that stands alone; the film beside the canvas; GLB played by three.js."""
 
-import os
-import subprocess
-import sys
 import tempfile
 from dataclasses import replace
 from pathlib import Path
 
 import av
 import numpy as np
-from django.db import connection
 from playwright.sync_api import expect
 
 from pulley.core.formats import teardown as teardown_json

@@ -8,11 +8,12 @@ from playwright.sync_api import expect
 from pulley.core.publish.settings import Film
 from pulley.core.publish.wishes import Wish
 from pulley.web.editor import services
+from pulley.web.library.services import add
 from pulley.web.publishing import services as publishing
 from pulley.web.sheets import services as sheets
 from tests.browser.base import PATIENCE, BrowserCase
 from tests.revised import frame, written
-from tests.scenes import UP, axial, teardown
+from tests.scenes import UP, axial, read, teardown
 
 SMALL = Film(size=(160, 90), rate=6, soft=False)
 
@@ -35,10 +36,10 @@ class RevisionTests(BrowserCase):
 
     def planned(self):
         """The frame with its screws, its cover and its post taken off, to be filmed and drawn."""
-        row = self.brought_in(written(frame(100, 6), self.folder))
+        row = add(self.user, read(written(frame(100, 6), self.folder)))
         screws = tuple(row.components.filter(name__startswith="Screw").values_list("path", flat=True))
         cover = axial(("Frame/Cover",), UP, 60.0, "s2")
-        plan = services.create(row, teardown(axial(screws, UP, 60.0), cover, name="Unpacking"))
+        plan = services.create(row, teardown(axial(screws, UP, 60.0), cover))
         sheets.create(plan)
         publishing.add(plan, Wish("mp4", film=SMALL))
         publishing.add(plan, Wish("pdf", of="sheet"))

@@ -25,11 +25,13 @@ NAME_LIMIT = 120  # characters kept of a name; a longer one is cut with an ellip
 
 @dataclass(frozen=True, eq=False)
 class Part:
-    """A design that one or more components share."""
+    """A design that one or more components share; ``mass`` is in grams, where somebody said it."""
 
     key: str
     name: str
     mesh: Mesh
+    material: str = ""
+    mass: float | None = None
 
 
 @dataclass(frozen=True, eq=False)

@@ -4,7 +4,7 @@ from collections import Counter
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
 
-from pulley.core.assembly import Assembly, Leaf
+from pulley.core.assembly import Assembly, Leaf, Part
 from pulley.core.drawing.sheet import Items, Sheet
 from pulley.core.errors import PulleyError
 from pulley.core.quantities import plain
@@ -110,17 +110,24 @@ def _texts(assembly: Assembly, items: Items, key: str, paths: tuple[str, ...]) -
     name = items.names.get(key) or items.everywhere.get(key) or own
     texts = {"quantity": str(len(paths)), "name": name, "part": part}
     texts["mass"] = _mass(assembly, paths[0], typed.get("material", ""))
-    return {"material": "", "description": "", **texts, **typed}
+    material = first.part.material if isinstance(first, Leaf) else ""
+    return {"material": material, "description": "", **texts, **typed}
 
 
 def _mass(assembly: Assembly, path: str, material: str) -> str:
-    """Grams of one component of a material that is known, by its exact volume; empty when that is not known."""
-    density = DENSITIES.get(material.strip().lower())
-    volumes = [assembly.leaf(leaf).part.mesh.volume for leaf in assembly.below[path]]
-    if density is None or not all(volumes):
+    """Grams of one component: as somebody said, else by its exact volume and material; empty when that is not known."""
+    found = [_grams(assembly.leaf(leaf).part, material) for leaf in assembly.below[path]]
+    if None in found:
         return ""
-    grams = sum(v for v in volumes if v) / 1000 * density
-    return plain(float(f"{grams:.3g}"))
+    return plain(float(f"{sum(grams for grams in found if grams):.3g}"))
+
+
+def _grams(part: Part, material: str) -> float | None:
+    """What a part weighs: as was said of it, else its volume of a material that is known, the one typed first."""
+    if part.mass is not None:
+        return part.mass
+    density = DENSITIES.get((material or part.material).strip().lower())
+    return part.mesh.volume / 1000 * density if density and part.mesh.volume else None
 
 
 def _order(
