@@ -1,5 +1,6 @@
 """What an arrangement is: pieces, each where it stands or how it hangs on another one, and subassemblies of them."""
 
+import re
 from collections.abc import Iterator
 from dataclasses import dataclass
 from functools import cached_property
@@ -43,7 +44,8 @@ class Piece:
     Attributes
     ----------
     id : its own, however it is called and wherever it stands
-    part : key of the `Part` that it is
+    mesh : key of its geometry
+    part : what the part is called that it is one of
     name : what it is called
     pose : 16 numbers by rows, mm: in the frame of what it hangs ``on``, else in the assembly's
     on, joint : the piece that it hangs on, and where; empty and None for one that stands by itself
@@ -54,6 +56,7 @@ class Piece:
     """
 
     id: str
+    mesh: str
     part: str
     name: str
     pose: tuple[float, ...] = HOME
@@ -64,6 +67,11 @@ class Piece:
     material: str = ""
     mass: float | None = None
     was: str = ""
+
+    @property
+    def design(self) -> tuple[str, str]:
+        """The same for all pieces of a part: its geometry, and its name without a number that only counts."""
+        return self.mesh, re.sub(r"[._\s#-]?\d+$", "", self.part)
 
 
 @dataclass(frozen=True)

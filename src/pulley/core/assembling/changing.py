@@ -46,7 +46,18 @@ def added(arrangement: Arrangement, assembly: Assembly, beside: bool = True) -> 
 
 def _piece(id: str, leaf: Leaf, pose: tuple[float, ...], group: str) -> Piece:
     part = leaf.part
-    return Piece(id, part.key, leaf.name, pose, "", None, group, leaf.colour, part.material, part.mass, leaf.path)
+    return Piece(
+        id=id,
+        mesh=part.mesh.key,
+        part=part.name,
+        name=leaf.name,
+        pose=pose,
+        group=group,
+        colour=leaf.colour,
+        material=part.material,
+        mass=part.mass,
+        was=leaf.path,
+    )
 
 
 def _room(arrangement: Arrangement, assembly: Assembly) -> np.ndarray:
@@ -116,8 +127,8 @@ def made_of(arrangement: Arrangement, id: str, material: str, mass: float | None
     """What a part is made of, and how many grams it has; said of every piece of it."""
     if mass is not None and not 0 < mass <= HEAVIEST:
         raise PulleyError("A mass is more than 0 g and at most 1,000 t. Type it in grams.")
-    part, material = arrangement.piece(id).part, " ".join(material.split())[:LONGEST]
-    alike = [piece.id for piece in arrangement.pieces if piece.part == part]
+    design, material = arrangement.piece(id).design, " ".join(material.split())[:LONGEST]
+    alike = [piece.id for piece in arrangement.pieces if piece.design == design]
     return _each(arrangement, alike, material=material, mass=mass)
 
 

@@ -41,7 +41,7 @@ def _check(arrangement: Arrangement) -> None:
             raise PulleyError(f"pieces: the pose of {piece.name} is not 16 numbers.")
         if piece.on and piece.on not in arrangement.by_id or piece.group and piece.group not in groups:
             raise PulleyError(f"pieces: {piece.name} belongs to something that is not there.")
-        if piece.on and any(each.on == piece.id for each in arrangement.below(piece.id)):
+        if piece.on == piece.id or any(each.on == piece.id for each in arrangement.below(piece.id)):
             raise PulleyError(f"pieces: {piece.name} hangs on itself, over others. Let one of them go.")
     for start in groups:
         at, seen = start, set()

@@ -1,34 +1,36 @@
 """An arrangement as an assembly: with its tree, for teardowns; and flat, with ids as paths, to be worked on."""
 
-from collections.abc import Iterable, Mapping
-from dataclasses import replace
+from collections.abc import Iterable, Iterator, Mapping
 from typing import Any
 
 import numpy as np
 
-from pulley.core.assembling.arrangement import Arrangement, Piece
-from pulley.core.assembly import Assembly, Component, Group, Leaf, Part, unique_names
+from pulley.core.assembling.arrangement import Arrangement
+from pulley.core.assembly import Assembly, Component, Group, Leaf, Part, clean_name, unique_names
 from pulley.core.errors import PulleyError
+from pulley.core.geometry.mesh import Mesh
 
-Parts = Mapping[str, Part]
+Meshes = Mapping[str, Mesh]  # by their keys
+Parts = Mapping[tuple[str, str], Part]  # by their designs
 
 
-def flat(arrangement: Arrangement, parts: Parts) -> Assembly:
+def flat(arrangement: Arrangement, meshes: Meshes) -> Assembly:
     """Every piece as a leaf whose path is its id, where it stands."""
+    parts = _parts(arrangement, meshes)
     leaves = (
-        Leaf(piece.id, piece.name, None, arrangement.poses[piece.id], _part(piece, parts), piece.colour)
+        Leaf(piece.id, piece.name, None, arrangement.poses[piece.id], parts[piece.design], piece.colour)
         for piece in arrangement.pieces
     )
     return Assembly(arrangement.name, tuple(leaves))
 
 
-def assembled(arrangement: Arrangement, parts: Parts, source: dict[str, Any]) -> tuple[Assembly, dict[str, str]]:
+def assembled(arrangement: Arrangement, meshes: Meshes, source: dict[str, Any]) -> tuple[Assembly, dict[str, str]]:
     """The assembly that an arrangement is, and the path in it of every piece.
 
     Parameters
     ----------
     arrangement : Arrangement
-    parts : mapping of key to Part
+    meshes : mapping of key to Mesh
         All that it has.
     source : dict
         Of which file the assembly is.
@@ -40,39 +42,38 @@ def assembled(arrangement: Arrangement, parts: Parts, source: dict[str, Any]) ->
     """
     if not arrangement.pieces:
         raise PulleyError("There is nothing in this assembly yet. Add part files first.")
-    components: list[Component] = [Group(arrangement.name, arrangement.name, None, np.eye(4))]
-    paths: dict[str, str] = {}
-    _fill("", arrangement.name, arrangement, parts, components, paths)
-    return Assembly(arrangement.name, tuple(components), source=source), paths
+    root = clean_name(arrangement.name, "Assembly")
+    components: list[Component] = [Group(root, root, None, np.eye(4))]
+    paths = dict(_fill("", root, arrangement, _parts(arrangement, meshes), components))
+    return Assembly(root, tuple(components), source=source), paths
 
 
 def _fill(
-    group: str,
-    path: str,
-    arrangement: Arrangement,
-    parts: Parts,
-    components: list[Component],
-    paths: dict[str, str],
-) -> None:
-    """The components of a subassembly, its own subassemblies first, behind those that there are."""
+    group: str, path: str, arrangement: Arrangement, parts: Parts, components: list[Component]
+) -> Iterator[tuple[str, str]]:
+    """Put what a subassembly holds behind the components that there are, its own subassemblies first: ids and paths."""
     groups = [each for each in arrangement.groups if each.group == group]
     pieces = [piece for piece in arrangement.pieces if piece.group == group]
     unique = unique_names([each.name for each in groups] + [piece.name for piece in pieces])
     for each, name in zip(groups, unique, strict=False):
-        components.append(Group(f"{path}/{name}", each.name, path, np.eye(4)))
-        _fill(each.id, f"{path}/{name}", arrangement, parts, components, paths)
-    for piece, name in zip(pieces, unique[len(groups) :], strict=True):
         own = f"{path}/{name}"
-        paths[piece.id] = own
-        pose = arrangement.poses[piece.id]
-        components.append(Leaf(own, piece.name, path, pose, _part(piece, parts), piece.colour))
+        components.append(Group(own, each.name, path, np.eye(4)))
+        yield from _fill(each.id, own, arrangement, parts, components)
+    for piece, name in zip(pieces, unique[len(groups) :], strict=True):
+        own, pose = f"{path}/{name}", arrangement.poses[piece.id]
+        components.append(Leaf(own, piece.name, path, pose, parts[piece.design], piece.colour))
+        yield piece.id, own
 
 
-def _part(piece: Piece, parts: Parts) -> Part:
-    part = parts[piece.part]
-    if (part.material, part.mass) == (piece.material, piece.mass):
-        return part
-    return replace(part, material=piece.material, mass=piece.mass)
+def _parts(arrangement: Arrangement, meshes: Meshes) -> Parts:
+    """The parts that pieces are of, each under its design, in order of first appearance."""
+    firsts = {piece.design: piece for piece in reversed(arrangement.pieces)}
+    order = dict.fromkeys(piece.design for piece in arrangement.pieces)
+    return {
+        design: Part(f"p{k}", piece.part, meshes[piece.mesh], piece.material, piece.mass)
+        for k, design in enumerate(order, 1)
+        for piece in (firsts[design],)
+    }
 
 
 def decided(arrangement: Arrangement, paths: Mapping[str, str], old: Iterable[str]) -> dict[str, str | None]:
