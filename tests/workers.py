@@ -1,13 +1,18 @@
 """Workers for tests: one that does everything at once, and one that runs beside a live server."""
 
+import importlib
 import threading
+import unittest
 from unittest import mock
 
 from django.db import connection
 from django.test import TestCase
 from django_tasks_db.management.commands.db_worker import Worker
 
+from pulley.core.formats import reading
+from pulley.core.kernel.protocol import Order
 from pulley.web.jobs import services, worker
+from pulley.web.jobs.registry import Report
 
 
 def at_once(case: TestCase) -> None:
@@ -21,6 +26,16 @@ def without_heartbeat(case: TestCase) -> None:
     """Let work be done within a test's transaction: its heart would wait for the job's row until the database gives
     up, after 50 seconds."""
     case.enterContext(mock.patch.object(worker, "BEAT_EVERY", 3600.0))
+
+
+def reading_here(case: unittest.TestCase) -> None:
+    """Let files be read within the tests' process: one of its own, as users have, takes seconds to start."""
+
+    def run(order: Order, report: Report, _limits: object) -> None:
+        module, _, operation = order.do.partition(":")
+        getattr(importlib.import_module(module), operation)(order, report)
+
+    case.enterContext(mock.patch.object(reading, "run", run))
 
 
 class Beside:

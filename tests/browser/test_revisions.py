@@ -15,7 +15,7 @@ from tests.browser.base import PATIENCE, BrowserCase
 from tests.revised import frame, written
 from tests.scenes import UP, axial, read, teardown
 
-SMALL = Film(size=(160, 90), rate=6, soft=False)
+SMALL = Film(size=(160, 90), rate=24, soft=False)
 
 
 class RevisionTests(BrowserCase):
@@ -93,4 +93,4 @@ class RevisionTests(BrowserCase):
         page.check("[name=arranged][value=beside]")
         self.soon(self.assertEqual, lambda: page.evaluate(shown, "Frame/Cover"), True)
         page.click("text=Go back to revision 1")
-        expect(page.locator(".assembly-text").first).to_contain_text("Its 2 revisions")
+        expect(page.locator(f"#assembly-{row.pk}")).to_contain_text("Its revisions")

@@ -23,7 +23,7 @@ from pulley.web.library.files import place_of, uploads
 from pulley.web.library.models import Assembly, Model
 from tests.scenes import AS1, DEMO, read
 from tests.web.base import SignedInCase, user
-from tests.workers import without_heartbeat
+from tests.workers import reading_here, without_heartbeat
 
 HTMX = {"HX-Request": "true"}
 
@@ -31,6 +31,7 @@ HTMX = {"HX-Request": "true"}
 class BringInTests(TestCase):
     def setUp(self):
         without_heartbeat(self)
+        reading_here(self)
         self.ann = user()
         self.client.force_login(self.ann)
 

@@ -12,7 +12,6 @@ from cachetools import LRUCache, cached
 from django.core.files.base import File
 from django.core.files.uploadedfile import UploadedFile
 from django.db import transaction
-from django.db.models import Max
 from django.urls import reverse
 
 from pulley.core import assembly as core
@@ -138,8 +137,8 @@ def add(
 ) -> Assembly:
     """Rows for an assembly, and its meshes, GLB and picture in the store; ``said`` is what was said of its file.
 
-    It is the first revision of a new model, or the next one ``after`` another, with what became of that one's
-    components.
+    It is the first revision of a new model, or the one that its source says, ``after`` another, with what became of
+    that one's components.
     """
     keep_meshes(assembly, geometry)
     model, picture = _make_model(assembly), _make_picture(assembly)
@@ -148,7 +147,7 @@ def add(
         row = Assembly.objects.create(
             owner=owner,
             of=of,
-            number=1 + (of.revisions.aggregate(Max("number"))["number__max"] or 0),
+            number=assembly.source.get("revision", 1),
             matched=_matched(comparison),
             bundles=_bundles(after, comparison),
             names=_names(after, comparison),

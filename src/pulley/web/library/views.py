@@ -5,7 +5,7 @@ import uuid
 from typing import Any
 
 from django.apps import apps
-from django.db.models import Count, Model, Prefetch, Q, QuerySet
+from django.db.models import Exists, Model, OuterRef, Prefetch, Q, QuerySet
 from django.http import FileResponse, Http404, HttpResponse
 from django.shortcuts import redirect, render
 from django.utils.cache import patch_cache_control
@@ -38,7 +38,7 @@ def _assemblies(request: UserRequest) -> QuerySet[Assembly]:
         allowed(request.user, Assembly)
         .filter(deleted=None, current_of__isnull=False)
         .defer("bundles", "matched")
-        .annotate(revision_count=Count("of__revisions"))
+        .annotate(has_others=Exists(Assembly.objects.filter(of=OuterRef("of")).exclude(pk=OuterRef("pk"))))
         .prefetch_related(Prefetch("teardowns", kept, "shelved"), Prefetch("teardowns", gone, "taken_off"))
     )
 

@@ -1,11 +1,12 @@
 """A later revision of a model: read, compared, kept beside the earlier ones, with all that was made carried over."""
 
 from collections.abc import Iterable, Sequence
+from dataclasses import replace
 from typing import Any
 
 from django.core.files.uploadedfile import UploadedFile
 from django.db import transaction
-from django.db.models import QuerySet
+from django.db.models import Max, QuerySet
 from django.urls import reverse
 
 from pulley.core import describe, editing
@@ -81,11 +82,20 @@ def revise(job: Job, report: Report) -> dict[str, Any]:
             if unsure := _question(comparison):
                 return {"summary": "A question first", "unsure": unsure}
         report(0.7, "Carrying teardowns and sheets over")
-        with transaction.atomic():
-            row = library.add(job.owner, new, job.pk, job.arguments.get("wanted"), before, comparison)
-            row.matched |= _carry_all(before, row, comparison)
-            row.save(update_fields=["matched"])
+        row = keep(before, comparison, job.pk, job.arguments.get("wanted"))
     return {"summary": row.matched["summary"], "notes": row.notes, "see": reverse("changes", args=[row.pk])}
+
+
+def keep(before: Assembly, comparison: Comparison, job: Any = None, said: dict[str, Any] | None = None) -> Assembly:
+    """The later of two assemblies as the next revision of a model; all that was made for ``before`` is carried over."""
+    with transaction.atomic():
+        last = Model.objects.select_for_update().get(pk=before.of_id).revisions.aggregate(last=Max("number"))["last"]
+        new = replace(comparison.new, source=comparison.new.source | {"revision": last + 1})
+        comparison = replace(comparison, new=new)
+        row = library.add(before.owner, new, job, said, before, comparison)
+        row.matched |= _carry_all(before, row, comparison)
+        row.save(update_fields=["matched"])
+    return row
 
 
 def _question(comparison: Comparison) -> list[dict[str, Any]]:
