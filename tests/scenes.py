@@ -1,16 +1,21 @@
 """Small assemblies and shared files that several tests use."""
 
 import atexit
+import importlib
 import json
 import shutil
 import tempfile
+from collections.abc import Callable
+from contextlib import AbstractContextManager
 from dataclasses import asdict, replace
 from functools import cache
 from pathlib import Path
+from unittest import mock
 
 import numpy as np
 
 from pulley.core.assembly import Assembly, Leaf, Part
+from pulley.core.formats import reading
 from pulley.core.formats.inside import read_into
 from pulley.core.formats.reading import Wanted, read_file
 from pulley.core.formats.registry import format_of
@@ -43,7 +48,18 @@ def store() -> Path:
 @cache
 def read(path: Path) -> Assembly:
     """A STEP file, read once a run."""
-    return read_file(path, Folder(store()))
+    with within_this_process():
+        return read_file(path, Folder(store()))
+
+
+def within_this_process() -> AbstractContextManager[object]:
+    """While it lasts, files are read in this process: one of its own, as users have, takes seconds to start."""
+
+    def run(order: Order, report: Callable[[float, str], None], _limits: object) -> None:
+        module, _, operation = order.do.partition(":")
+        getattr(importlib.import_module(module), operation)(order, report)
+
+    return mock.patch.object(reading, "run", run)
 
 
 def read_here(path: Path, **wanted) -> Assembly:

@@ -1,18 +1,14 @@
 """Workers for tests: one that does everything at once, and one that runs beside a live server."""
 
-import importlib
 import threading
-import unittest
 from unittest import mock
 
 from django.db import connection
 from django.test import TestCase
 from django_tasks_db.management.commands.db_worker import Worker
 
-from pulley.core.formats import reading
-from pulley.core.kernel.protocol import Order
 from pulley.web.jobs import services, worker
-from pulley.web.jobs.registry import Report
+from tests.scenes import within_this_process
 
 
 def at_once(case: TestCase) -> None:
@@ -28,14 +24,9 @@ def without_heartbeat(case: TestCase) -> None:
     case.enterContext(mock.patch.object(worker, "BEAT_EVERY", 3600.0))
 
 
-def reading_here(case: unittest.TestCase) -> None:
+def reading_here(case: TestCase) -> None:
     """Let files be read within the tests' process: one of its own, as users have, takes seconds to start."""
-
-    def run(order: Order, report: Report, _limits: object) -> None:
-        module, _, operation = order.do.partition(":")
-        getattr(importlib.import_module(module), operation)(order, report)
-
-    case.enterContext(mock.patch.object(reading, "run", run))
+    case.enterContext(within_this_process())
 
 
 class Beside:

@@ -15,7 +15,7 @@ from pulley.core import cli
 from pulley.core.assembly import Assembly
 from pulley.core.cli import main
 from pulley.core.formats.reading import Wanted, read_kept
-from tests.scenes import DEMO, DEMO_TEARDOWN, read, store
+from tests.scenes import DEMO, DEMO_TEARDOWN, read, store, within_this_process
 
 SCREW = "Halyard block/Cheek screw"
 
@@ -31,6 +31,7 @@ class CommandCase(TestCase):
     def setUp(self):
         self.enterContext(mock.patch.dict(os.environ, PULLEY_STORE=str(store())))
         self.enterContext(mock.patch.object(cli, "read_kept", read_once))
+        self.enterContext(within_this_process())
         self.folder = Path(self.enterContext(tempfile.TemporaryDirectory()))
 
     def run_command(self, *words: object) -> tuple[int, str, str]:

@@ -36,12 +36,12 @@ from pulley.core.drawing.writers.svg import svg
 from pulley.core.errors import PulleyError
 from pulley.core.formats import teardown as teardown_json
 from pulley.core.teardown import Teardown
-from tests.scenes import DEMO, DEMO_TEARDOWN, ROOT, axial, boxes, read, teardown
+from tests.scenes import DEMO, DEMO_TEARDOWN, ROOT, axial, boxes, read, teardown, within_this_process
 
 
 def main(words):
     """The exit status of a headless command, what it says left aside."""
-    with contextlib.redirect_stdout(io.StringIO()), contextlib.redirect_stderr(io.StringIO()):
+    with contextlib.redirect_stdout(io.StringIO()), contextlib.redirect_stderr(io.StringIO()), within_this_process():
         return cli.main(words)
 
 

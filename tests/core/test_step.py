@@ -17,7 +17,7 @@ from pulley.core.kernel import process
 from pulley.core.kernel.process import Limits
 from pulley.core.store import Folder
 from shapes import Item, box, cylinder, prism, write_step
-from tests.scenes import DEMO, read, store
+from tests.scenes import DEMO, store, within_this_process
 
 
 def wire() -> object:
@@ -30,6 +30,7 @@ class TidyTests(TestCase):
 
     def setUp(self):
         self.folder = Path(self.enterContext(tempfile.TemporaryDirectory()))
+        self.enterContext(within_this_process())
 
     def read(self, root: Item, unit: str = "MM"):
         path = self.folder / "made.step"
@@ -174,7 +175,7 @@ class BadFileTests(TestCase):
         process.prepare()
         process._standby[0].process.kill()
         process._standby[0].process.wait()
-        self.assertEqual(len(read(DEMO).leaves), 42)
+        self.assertEqual(len(reading.read_file(DEMO, Folder(store())).leaves), 42)
 
     def test_a_kernel_that_cannot_be_loaded_is_not_the_files_fault(self):
         with mock.patch.dict(os.environ, PYTHONPATH=str(self.folder)):
