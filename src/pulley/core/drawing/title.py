@@ -88,10 +88,9 @@ def title_values(sheet: Sheet, page: Page) -> dict[str, str]:
     """What stands in the fields of the title block: what was typed, what the pattern has, what Pulley knows."""
     scales = [scale_text(view.scale) for view in page.views]
     number = sheet.source.get("revision", 1)
-    kind = "Exploded view and parts list" if page.lists else "Exploded view"
     known = {
-        "title": sheet.name,
-        "type": kind if number == 1 else f"{kind}, model revision {number}",
+        "title": sheet.name if number == 1 else f"{sheet.name} (model revision {number})",
+        "type": "Exploded view and parts list" if page.lists else "Exploded view",
         "scale": scales[0] if scales else "",
         "paper": page.paper + ("" if page.wide else " tall"),
         "page": f"{[p.id for p in sheet.pages].index(page.id) + 1} / {len(sheet.pages)}",

@@ -11,6 +11,8 @@ const COLOURS = { shape: "#b4553b", moved: "#3c7fa0", renamed: "#d2a93a", regrou
 const REST = { colour: "#d9d6cf" }; // of what is the same
 const QUARTER = [1, -1, 0.7]; // from where both are seen at first
 const OLD = "old:"; // before the paths of the old revision where both are in one scene
+const BEHIND = { polygonOffsetFactor: 3, polygonOffsetUnits: 3 }; // where both have the same face, the new one is seen
+const MARGIN = 1.15; // of the tightest fit
 const SEEN = 0.04; // opacity below which nothing is drawn
 
 const room = find("#revisions");
@@ -54,7 +56,10 @@ async function showOver(on) {
   if (on && !over.loaded) {
     await stages[1].load(models[0], OLD);
     over.loaded = true;
-    for (const { path } of side(0)) stages[1].move(OLD + path, shift);
+    for (const { path } of side(0)) {
+      stages[1].move(OLD + path, shift);
+      Object.assign(stages[1].items.get(OLD + path).surface.material, BEHIND);
+    }
   }
   find("#earlier").hidden = over.on;
   find("#fade-line").hidden = !over.on;
@@ -88,7 +93,10 @@ await Promise.all(stages.map((stage, k) => stage.load(models[k])));
 for (const { path } of side(0)) stages[0].move(path, shift);
 paintSides();
 const corners = stages.flatMap((stage) => stage.corners());
-for (const stage of stages) stage.fitTo(corners, QUARTER);
+for (const stage of stages) {
+  stage.setMargin(MARGIN);
+  stage.fitTo(corners, QUARTER);
+}
 follow(stages[0], stages[1]);
 follow(stages[1], stages[0]);
 for (const [k, box] of boxes.entries()) {
