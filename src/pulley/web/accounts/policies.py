@@ -13,7 +13,6 @@ from django.shortcuts import get_object_or_404
 from pulley.web.accounts.models import User
 
 OWNER = {  # the way from what is asked for to the user whose it is
-    "library.Model": "owner",
     "library.Assembly": "owner",
     "editor.Teardown": "assembly__owner",
     "sheets.Sheet": "teardown__assembly__owner",

@@ -11,10 +11,9 @@ PLAIN = (".step", ".stp", ".p21", ".igs", ".iges")  # endings of files that say 
 
 
 class Model(models.Model):
-    """What a user designs, in all its revisions; the library shows the ``current`` one."""
+    """What a user designs, in all its revisions; the library shows the ``current`` one. It is whose they are."""
 
     id = models.UUIDField(primary_key=True, default=uuid.uuid4, editable=False)
-    owner = models.ForeignKey(settings.AUTH_USER_MODEL, models.CASCADE, related_name="models")
     current = models.OneToOneField("Assembly", models.SET_NULL, null=True, related_name="current_of")
     created = models.DateTimeField(auto_now_add=True)
 

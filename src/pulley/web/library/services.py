@@ -143,7 +143,7 @@ def add(
     keep_meshes(assembly, geometry)
     model, picture = _make_model(assembly), _make_picture(assembly)
     with transaction.atomic():
-        of = after.of if after else Model.objects.create(owner=owner)
+        of = after.of if after else Model.objects.create()
         row = Assembly.objects.create(
             owner=owner,
             of=of,

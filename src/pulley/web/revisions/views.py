@@ -63,7 +63,7 @@ def answer(request: UserRequest, job_id: uuid.UUID) -> HttpResponse:
 def changes(request: UserRequest, assembly_id: uuid.UUID) -> HttpResponse:
     """What became of each component since the revision before, in a list and on the canvas, and what is left to do."""
     row = assembly_of(request, assembly_id)
-    Job.objects.filter(pk=row.job).update(dismissed=True)  # its note in the library led here
+    Job.objects.filter(pk__in=[row.job]).update(dismissed=True)  # its note in the library led here
     before = row.of.revisions.filter(number=row.number - 1).first()
     found = row.matched.get("pairs", [])
     groups = [(kind, *words, [pair for pair in found if pair["kind"] == kind]) for kind, words in KINDS.items()]

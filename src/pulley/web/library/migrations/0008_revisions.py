@@ -3,7 +3,6 @@
 import uuid
 
 import django.db.models.deletion
-from django.conf import settings
 from django.db import migrations, models
 
 BATCH = 1000
@@ -12,8 +11,8 @@ BATCH = 1000
 def first_revisions(apps, schema_editor):
     Model, Assembly = apps.get_model("library", "Model"), apps.get_model("library", "Assembly")
     Component = apps.get_model("library", "Component")
-    for row in Assembly.objects.only("pk", "owner_id", "created").iterator():
-        model = Model.objects.create(owner_id=row.owner_id, current_id=row.pk)
+    for row in Assembly.objects.only("pk", "created").iterator():
+        model = Model.objects.create(current_id=row.pk)
         Model.objects.filter(pk=model.pk).update(created=row.created)
         Assembly.objects.filter(pk=row.pk).update(of=model)
     some = list(Component.objects.filter(identity=None).only("pk")[:BATCH])
@@ -25,7 +24,7 @@ def first_revisions(apps, schema_editor):
 
 
 class Migration(migrations.Migration):
-    dependencies = [("library", "0007_reading"), migrations.swappable_dependency(settings.AUTH_USER_MODEL)]
+    dependencies = [("library", "0007_reading")]
 
     operations = [
         migrations.CreateModel(
@@ -34,7 +33,6 @@ class Migration(migrations.Migration):
                 ("id", models.UUIDField(default=uuid.uuid4, editable=False, primary_key=True, serialize=False)),
                 ("created", models.DateTimeField(auto_now_add=True)),
                 ("current", models.OneToOneField(null=True, on_delete=django.db.models.deletion.SET_NULL, related_name="current_of", to="library.assembly")),
-                ("owner", models.ForeignKey(on_delete=django.db.models.deletion.CASCADE, related_name="models", to=settings.AUTH_USER_MODEL)),
             ],
         ),
         migrations.AddField("assembly", "of", models.ForeignKey(null=True, on_delete=django.db.models.deletion.CASCADE, related_name="revisions", to="library.model")),
