@@ -218,12 +218,12 @@ class TreeTests(AssemblingCase):
 
     def test_what_becomes_of_the_components_that_it_was_begun_from(self):
         old = boxes(low=((0, 0, 0), (9, 9, 9)), high=((0, 0, 9), (9, 9, 18)), lid=((0, 0, 18), (9, 9, 20)))
-        now = arranged(old)
+        now, before = arranged(old)
         ids = {piece.name: piece.id for piece in now.pieces}
         now = taken_out(named(now, ids["high"], "Upper"), (ids["lid"],))
         meshes = {leaf.part.mesh.key: leaf.part.mesh for leaf in old.leaves}
         made, paths = assembled(now, meshes, {})
-        became = decided(now, paths, [leaf.path for leaf in old.leaves])
+        became = decided(before, paths)
         self.assertEqual([became[leaf.path] for leaf in old.leaves], [leaf.path for leaf in made.leaves] + [None])
 
     def test_documents_that_are_none_are_refused(self):

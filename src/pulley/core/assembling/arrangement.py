@@ -52,7 +52,6 @@ class Piece:
     group : the subassembly that it belongs to; empty at the top
     colour : sRGB, 0 to 1; None for its own
     material, mass : what the part is made of, and grams; the same for every piece of a part
-    was : the path in the assembly that it came from
     """
 
     id: str
@@ -66,7 +65,6 @@ class Piece:
     colour: Colour | None = None
     material: str = ""
     mass: float | None = None
-    was: str = ""
 
     @property
     def design(self) -> tuple[str, str]:

@@ -18,9 +18,12 @@ HEAVIEST = 1e9  # grams
 LONGEST = 100  # characters of a material
 
 
-def arranged(assembly: Assembly) -> Arrangement:
-    """An assembly as an arrangement, to be changed: every leaf a piece that stands by itself."""
-    return added(Arrangement(assembly.name), assembly, beside=False)
+def arranged(assembly: Assembly) -> tuple[Arrangement, dict[str, str]]:
+    """An assembly as an arrangement, every leaf a piece that stands by itself; and the path in it of every piece."""
+    arrangement = added(Arrangement(assembly.name), assembly, beside=False)
+    return arrangement, {
+        piece.id: leaf.path for piece, leaf in zip(arrangement.pieces, assembly.leaves, strict=True)
+    }
 
 
 def added(arrangement: Arrangement, assembly: Assembly, beside: bool = True) -> Arrangement:
@@ -56,7 +59,6 @@ def _piece(id: str, leaf: Leaf, pose: tuple[float, ...], group: str) -> Piece:
         colour=leaf.colour,
         material=part.material,
         mass=part.mass,
-        was=leaf.path,
     )
 
 
@@ -75,7 +77,7 @@ def doubled(arrangement: Arrangement, ids: Sequence[str], by: float) -> Arrangem
     made = []
     for id in ids:
         piece, pose = arrangement.piece(id), translation(np.array([by, 0.0, 0.0])) @ arrangement.poses[id]
-        made.append(replace(piece, id=next(fresh), pose=tuple(pose.ravel().tolist()), on="", joint=None, was=""))
+        made.append(replace(piece, id=next(fresh), pose=tuple(pose.ravel().tolist()), on="", joint=None))
     return replace(arrangement, pieces=(*arrangement.pieces, *made))
 
 

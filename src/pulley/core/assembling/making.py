@@ -1,6 +1,6 @@
 """An arrangement as an assembly: with its tree, for teardowns; and flat, with ids as paths, to be worked on."""
 
-from collections.abc import Iterable, Iterator, Mapping
+from collections.abc import Iterator, Mapping
 from typing import Any
 
 import numpy as np
@@ -76,7 +76,17 @@ def _parts(arrangement: Arrangement, meshes: Meshes) -> Parts:
     }
 
 
-def decided(arrangement: Arrangement, paths: Mapping[str, str], old: Iterable[str]) -> dict[str, str | None]:
-    """What became of each leaf of the assembly that an arrangement was begun from: its path now, or None."""
-    now = {piece.was: paths[piece.id] for piece in arrangement.pieces if piece.was}
-    return {path: now.get(path) for path in old}
+def decided(before: Mapping[str, str], now: Mapping[str, str]) -> dict[str, str | None]:
+    """What became of each leaf of the assembly that an arrangement was: its path now, or None.
+
+    Parameters
+    ----------
+    before, now : mapping of id to path
+        In the two assemblies.
+
+    Examples
+    --------
+    >>> decided({"c1": "Pump/Lid", "c2": "Pump/Pin"}, {"c1": "Pump/Cover", "c3": "Pump/Pin"})
+    {'Pump/Lid': 'Pump/Cover', 'Pump/Pin': None}
+    """
+    return {path: now.get(id) for id, path in before.items()}

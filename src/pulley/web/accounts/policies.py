@@ -18,6 +18,7 @@ OWNER = {  # the way from what is asked for to the user whose it is
     "sheets.Sheet": "teardown__assembly__owner",
     "sheets.Pattern": "owner",
     "jobs.Job": "owner",
+    "assembling.Arrangement": "owner",
     "publishing.Publication": "teardown__assembly__owner",
     "publishing.Link": "teardown__assembly__owner",
 }

@@ -1,7 +1,7 @@
 """The bin: what was deleted can be brought back for a month; then it goes, and with it the files that nothing uses."""
 
 import math
-from collections.abc import Iterable, Iterator
+from collections.abc import Callable, Iterable, Iterator
 from datetime import datetime, timedelta
 from typing import Protocol
 
@@ -16,6 +16,7 @@ from pulley.web.library import files, receiving
 from pulley.web.library.files import geometry, uploads
 from pulley.web.library.models import Assembly, Model, Part
 
+HOLDERS: list[Callable[[], Iterable[str]]] = []  # what else may need files: each gives the keys of those that it holds
 KEPT = timedelta(days=30)
 FRESH = timedelta(days=1)  # a file younger than this may belong to work that is under way
 
@@ -78,6 +79,7 @@ def _unused() -> Iterator[tuple[Storage, str, datetime]]:
     asking = Q(result__has_key="ask") | Q(result__has_key="unsure")
     for job in Job.objects.filter(~Q(state__in=("done", "cancelled")) | asking & Q(dismissed=False)):
         used |= {job.arguments.get("sha256"), *((job.result or {}).get("ask") or {}).get("pictures", {}).values()}
+    used |= {key for holder in HOLDERS for key in holder()}
     steps = {key[:8] for key in Assembly.objects.values_list("model", flat=True)}  # what pictures of steps begin with
     for storage in (geometry.storage, uploads()):
         for name, since in files.all_files(storage):

@@ -7,6 +7,7 @@ from pathlib import Path
 from django.conf import settings
 from django.db import models
 
+BUILT = ".arrangement.json"  # what files end with that say how parts were put together here
 PLAIN = (".step", ".stp", ".p21", ".igs", ".iges")  # endings of files that say in which unit they are
 
 
@@ -66,7 +67,7 @@ class Assembly(models.Model):
     @property
     def says_little(self) -> bool:
         """Whether its file is of a kind that may be read in more ways than one."""
-        return Path(self.file_name).suffix.lower() not in PLAIN
+        return Path(self.file_name).suffix.lower() not in (*PLAIN, Path(BUILT).suffix)
 
 
 class Part(models.Model):

@@ -24,7 +24,7 @@ from pulley.web.library.forms import ReadAsForm, files_sent
 from pulley.web.library.lookups import assembly_of
 from pulley.web.library.models import Assembly
 
-READING = ("bring in", "revise")  # kinds of jobs that read a file
+READING = ("bring in", "revise", "add parts")  # kinds of jobs that read a file
 AT_ONCE = 40  # cards on the library page; the next ones come when the last is reached
 
 
