@@ -3,7 +3,7 @@
 import { createLook } from "./canvas/look.js";
 import { createSilhouettes } from "./canvas/silhouettes.js";
 import { createStage } from "./canvas/stage.js";
-import { find, onClick } from "./dom.js";
+import { find, onClick, targetOf } from "./dom.js";
 import * as THREE from "../vendor/three/three.min.js";
 
 const LOOK = { display: "edges", shadows: false, paper: false };
@@ -23,11 +23,14 @@ const looks = stages.map((stage) => createLook(stage, createSilhouettes(stage)))
 const fade = find("#fade");
 const over = { on: false, loaded: false };
 const shift = new THREE.Matrix4();
-if (frame) shift.set(...frame.flat()); // how the old one lies in the new one
+if (frame) shift.fromArray(frame.flat()).transpose(); // how the old one lies in the new one
 
 /** Every pair's path in one of the two revisions, 0 or 1, with what became of it. */
 const side = (k) => pairs.filter((pair) => pair[k]).map((pair) => ({ path: pair[k], kind: pair[2] }));
 const tintOf = (kind) => (kind === "same" ? REST : { colour: COLOURS[kind] });
+
+/** The lines of the list. @returns {HTMLElement[]} */
+const lines = () => [...document.querySelectorAll("[data-pair]")].map((line) => /** @type {HTMLElement} */ (line));
 
 function paint(k, tints) {
   looks[k].apply(LOOK, tints);
@@ -76,7 +79,7 @@ function light(old, now) {
   stages[0].lit = new Set(old ? [old] : []);
   stages[1].lit = new Set([...(now ? [now] : []), ...(old && over.on ? [OLD + old] : [])]);
   for (const stage of stages) stage.refresh();
-  for (const line of document.querySelectorAll("[data-pair]")) line.setAttribute("aria-pressed", String(line.dataset.old === (old ?? "") && line.dataset.new === (now ?? "")));
+  for (const line of lines()) line.setAttribute("aria-pressed", String(line.dataset.old === (old ?? "") && line.dataset.new === (now ?? "")));
 }
 
 /** Let one stage show what another one shows, while that one is turned. */
@@ -105,7 +108,7 @@ for (const [k, box] of boxes.entries()) {
     const own = detail.path?.startsWith(OLD) ? [0, detail.path.slice(OLD.length)] : [k, detail.path];
     const pair = pairs.find((each) => own[1] && each[own[0]] === own[1]);
     light(pair?.[0], pair?.[1]);
-    const line = [...document.querySelectorAll("[data-pair]")].find((each) => each.getAttribute("aria-pressed") === "true");
+    const line = lines().find((each) => each.getAttribute("aria-pressed") === "true");
     line?.closest("details").setAttribute("open", "");
     line?.scrollIntoView({ block: "nearest" });
   });
@@ -114,4 +117,4 @@ for (const [k, box] of boxes.entries()) {
 window.pulley = { stages, over }; // for the curious and for tests; nothing here reads it
 onClick(document, { "[data-pair]": (line) => light(line.dataset.old || undefined, line.dataset.new || undefined) });
 fade.addEventListener("input", paintOver);
-for (const choice of document.querySelectorAll("[name=arranged]")) choice.addEventListener("change", () => showOver(choice.value === "over"));
+find(".arranged").addEventListener("change", (event) => showOver(targetOf(event).value === "over"));
