@@ -37,6 +37,7 @@ INSTALLED_APPS = [
     "pulley.web.editor",
     "pulley.web.sheets",
     "pulley.web.revisions",
+    "pulley.web.assembling",
     "pulley.web.publishing",
 ]
 MIDDLEWARE = [

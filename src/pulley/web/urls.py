@@ -20,6 +20,7 @@ urlpatterns = [
     path("", include("pulley.web.editor.urls")),
     path("", include("pulley.web.sheets.urls")),
     path("", include("pulley.web.revisions.urls")),
+    path("", include("pulley.web.assembling.urls")),
     path("", include("pulley.web.publishing.urls")),
     path("jobs/", include("pulley.web.jobs.urls")),
     path("accounts/", include("pulley.web.accounts.urls")),

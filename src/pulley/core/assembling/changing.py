@@ -21,9 +21,7 @@ LONGEST = 100  # characters of a material
 def arranged(assembly: Assembly) -> tuple[Arrangement, dict[str, str]]:
     """An assembly as an arrangement, every leaf a piece that stands by itself; and the path in it of every piece."""
     arrangement = added(Arrangement(assembly.name), assembly, beside=False)
-    return arrangement, {
-        piece.id: leaf.path for piece, leaf in zip(arrangement.pieces, assembly.leaves, strict=True)
-    }
+    return arrangement, {piece.id: leaf.path for piece, leaf in zip(arrangement.pieces, assembly.leaves, strict=True)}
 
 
 def added(arrangement: Arrangement, assembly: Assembly, beside: bool = True) -> Arrangement:

@@ -25,6 +25,7 @@ from pulley.core.revisions.matching import compare
 from pulley.core.store import keep_meshes, load_mesh
 from pulley.web import history
 from pulley.web.assembling.models import Arrangement as Row
+from pulley.web.assembling.models import ArrangementEntry
 from pulley.web.errors import Stale
 from pulley.web.jobs.models import Job
 from pulley.web.jobs.registry import Report
@@ -233,7 +234,7 @@ def held() -> Iterator[str]:
         yield from (file["sha256"] for file in files)
     for document in Row.objects.values_list("document", flat=True):
         yield from _meshes_in(document)
-    for entry in Row._meta.get_field("history").related_model.objects.all().iterator():
+    for entry in ArrangementEntry.objects.iterator():
         yield from _meshes_in(entry.snapshot or {})
         yield from (key for change in entry.patch or () for key in _texts(change.get("value")))
 

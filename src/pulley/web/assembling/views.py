@@ -36,7 +36,9 @@ def begin(request: UserRequest, assembly_id: uuid.UUID) -> HttpResponse:
 @require_GET
 def room(request: UserRequest, arrangement_id: uuid.UUID) -> HttpResponse:
     """The room."""
-    return render(request, "assembling/room.html", presenters.context(arrangement_of(request, arrangement_id), request.user))
+    return render(
+        request, "assembling/room.html", presenters.context(arrangement_of(request, arrangement_id), request.user)
+    )
 
 
 def _state(request: UserRequest, row: Row, changed: Changed | None = None) -> HttpResponse:
