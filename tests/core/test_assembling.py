@@ -23,8 +23,9 @@ from pulley.core.assembling.changing import (
     ungrouped,
 )
 from pulley.core.assembling.document import from_document, to_document
+from pulley.core.assembling.judging import clashes
 from pulley.core.assembling.making import assembled, decided, flat
-from pulley.core.assembling.placing import flip, let_go, nudge, place, push, set_off, spin, turn
+from pulley.core.assembling.placing import flip, lay_out, let_go, nudge, place, push, set_off, spin, turn
 from pulley.core.contact.scene import home_scene
 from pulley.core.drawing.rows import rows
 from pulley.core.drawing.sheet import Sheet
@@ -139,6 +140,23 @@ class PlacingTests(AssemblingCase):
         self.assertEqual(len(self.now.hanging(self.ids["Block"])), 2)
         with self.assertRaisesRegex(PulleyError, "nothing in that direction"):
             push(self.now, self.scene(), (self.ids["Block"],), UP)
+
+    def test_laid_out_nothing_is_in_anything_else_and_what_hangs_together_stays(self):
+        for id in self.ids.values():
+            self.now = nudge(self.now, (id,), (*-self.now.poses[id][:2, 3], 0.0))  # all in one heap
+        self.bolted("Bolt 1", -28)
+        before = np.linalg.inv(self.now.poses[self.ids["Plate"]]) @ self.now.poses[self.ids["Bolt 1"]]
+        self.now = lay_out(self.now, self.scene())
+        after = np.linalg.inv(self.now.poses[self.ids["Plate"]]) @ self.now.poses[self.ids["Bolt 1"]]
+        np.testing.assert_allclose(after, before, atol=1e-9)
+        scene = self.scene()
+        for id in self.ids.values():
+            self.assertEqual(clashes(scene, id), [])
+        roots = [self.ids[name] for name in ("Plate", "Block", "Axle", "Bolt 2")]
+        boxes = scene.boxes[scene.places(roots)]
+        self.assertLess(np.abs(boxes[1:, 0, 2]).max(), 1e-9)  # on one level
+        apart = (boxes[:, None, 0] >= boxes[None, :, 1]) | (boxes[:, None, 1] <= boxes[None, :, 0])
+        self.assertTrue((apart[:, :, :2].any(2) | np.eye(4, dtype=bool)).all())
 
     def test_nothing_hangs_on_itself(self):
         self.place(self.at("Block", (115, 15, 0), DOWN), self.at("Plate", (0, 0, 10), UP))

@@ -14,6 +14,8 @@ from pulley.core.planning.pointing import Feature, onto
 
 LINES = ("round", "edge")  # features that lie on a line
 PARALLEL = 1e-6  # sine of the angle between what is taken for parallel
+APART = 0.2  # of the largest piece: the gap between pieces that are laid out
+ROW = 1.6  # how much wider than deep a layout becomes
 FAR = 1e6  # mm; nothing is moved farther
 Z = (0.0, 0.0, 1.0)
 
@@ -123,6 +125,23 @@ def push(arrangement: Arrangement, scene: Scene, ids: Sequence[str], direction: 
     if met is None:
         raise PulleyError("There is nothing in that direction that it could touch. Choose another one.")
     return displaced(arrangement, ids, translation(met.travel * along))
+
+
+def lay_out(arrangement: Arrangement, scene: Scene) -> Arrangement:
+    """Put every piece that hangs on nothing, with what hangs on it, beside the others on one level, in rows along X."""
+    boxes = dict(zip(scene.paths, scene.boxes, strict=True))
+    together = {p.id: [boxes[id] for id in arrangement.hanging(p.id)] for p in arrangement.pieces if not p.on}
+    bounds = {id: (np.min([b[0] for b in own], 0), np.max([b[1] for b in own], 0)) for id, own in together.items()}
+    sizes = np.array([high - low for low, high in bounds.values()])
+    gap = APART * float(sizes.max())
+    wide = max(float(np.sqrt(np.prod(sizes[:, :2] + gap, axis=1).sum())) * ROW, float(sizes[:, 0].max()))
+    x = y = deep = 0.0
+    for (id, (low, _)), size in zip(bounds.items(), sizes, strict=True):
+        if x and x + size[0] > wide:
+            x, y, deep = 0.0, y - deep - gap, 0.0
+        arrangement = displaced(arrangement, (id,), translation(np.array([x, y - size[1], 0.0]) - low))
+        x, deep = x + size[0] + gap, max(deep, float(size[1]))
+    return arrangement
 
 
 def let_go(arrangement: Arrangement, id: str) -> Arrangement:

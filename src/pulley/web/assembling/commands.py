@@ -104,6 +104,14 @@ def spin(sent: Sent, arrangement: Arrangement, flat: Assembly) -> Changed:
     return Changed(after, f"turn {_names(arrangement, [id])}")
 
 
+@command("lay-out")
+def lay_out(sent: Sent, arrangement: Arrangement, flat: Assembly) -> Changed:
+    """Put all that hangs on nothing beside one another."""
+    if not arrangement.pieces:
+        raise PulleyError("There is nothing in this assembly yet. Add part files first.")
+    return Changed(placing.lay_out(arrangement, home_scene(flat)), "lay out")
+
+
 @command("let-go")
 def let_go(sent: Sent, arrangement: Arrangement, flat: Assembly) -> Changed:
     """Let what is selected stand by itself."""

@@ -48,6 +48,8 @@ function show() {
   return mark();
 }
 
+const fit = () => stage.fit([...stage.items.keys()], QUARTER);
+
 /** Outline what is selected, and mark its lines in the tree. */
 function mark() {
   const now = new Set(selected());
@@ -106,14 +108,17 @@ function nudge(direction) {
   send("nudge", { direction, by: find("#nudge-by").value, touch }, "#piece-error");
 }
 
-wireChanges(room, send);
+wireChanges(room, async (verb, values, notice) => {
+  await send(verb, values, notice);
+  if (verb === "lay-out") fit();
+});
 window.Idiomorph.defaults.callbacks.beforeAttributeUpdated = (name, element) => mayUpdate(name, element);
 onClick(room, {
   "[data-ids]": (line, event) => select(chosen(JSON.parse(line.dataset.ids), event.ctrlKey || event.metaKey || event.shiftKey)),
   "[data-nudge]": (button) => nudge(button.dataset.nudge),
   "#place": () => (pointing.active() ? stopPlacing() : startPlacing()),
   "#pointing-stop": stopPlacing,
-  "#fit": () => stage.fit([...stage.items.keys()], QUARTER),
+  "#fit": fit,
 });
 canvas.addEventListener("picked", ({ detail: { path, add } }) => select(path ? chosen([path], add) : []));
 document.body.addEventListener("teardown-changed", show);
@@ -127,7 +132,7 @@ document.addEventListener("keydown", (event) => {
   }
   if (isTyped(event.target) || targetOf(event).matches("select") || event.ctrlKey || event.altKey || event.metaKey) return undefined;
   if (key === "p") return pointing.active() ? stopPlacing() : startPlacing();
-  if (key === "f") return stage.fit([...stage.items.keys()], QUARTER);
+  if (key === "f") return fit();
   if (key === "x") return find('#piece [data-edit="flip"]')?.click();
   if (key === "delete") return find('#piece [data-edit="take-out"]')?.click();
   if (key === "escape" && selected().length) return select([]);
@@ -144,7 +149,7 @@ try {
   await stage.load(find("#state").dataset.model);
   silhouettes.begin();
   show();
-  stage.fit([...stage.items.keys()], QUARTER);
+  fit();
   stage.canvas.addEventListener("drawn", () => { canvas.dataset.ready = "true"; }, { once: true });
   stage.invalidate();
 } catch {
