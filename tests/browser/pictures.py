@@ -5,23 +5,34 @@ import tempfile
 from pathlib import Path
 
 import av
+import numpy as np
 from PIL import Image
 
 from pulley.core import editing
 from pulley.core import teardown as core
+from pulley.core.assembling.placing import lay_out, place
+from pulley.core.contact.scene import home_scene
 from pulley.core.formats import teardown as teardown_json
+from pulley.core.geometry.frames import apply, triple
+from pulley.core.planning.pointing import Feature
 from pulley.core.publish.film import make
 from pulley.core.publish.frames import Take
 from pulley.core.publish.guide import Guide, guide_pdf
 from pulley.core.publish.settings import Film
+from pulley.core.revisions.matching import compare
 from pulley.web.accounts.models import Preferences
+from pulley.web.assembling import services as assembling
 from pulley.web.editor import services
 from pulley.web.editor.models import Teardown
 from pulley.web.jobs import worker
+from pulley.web.library.services import core_assembly
 from pulley.web.publishing import services as publishing
+from pulley.web.revisions import services as revisions
 from pulley.web.sheets import services as sheets
+from shapes import Item, Z, cylinder, write_step
+from small_scenes import round_hatch
 from tests.browser.base import BrowserCase
-from tests.scenes import DEMO, DEMO_BENCH, DEMO_TEARDOWN, ROOT, WINCH, WINCH_TEARDOWN, read
+from tests.scenes import DEMO, DEMO_BENCH, DEMO_TEARDOWN, ROOT, WINCH, WINCH_TEARDOWN, axial, read
 
 
 class PictureTests(BrowserCase):
@@ -107,16 +118,12 @@ class PictureTests(BrowserCase):
         self.select("Cheek screw")
         self.keep("ways-out")
 
-    def test_the_winch_in_the_table_of_travels(self):
+    def test_the_winch(self):
         self.open_demo(self.winch)
         self.open_menu("views")
         self.page.click("[data-camera=c1]")
         self.page.wait_for_load_state("networkidle")
         self.keep("deck-winch")
-        self.page.keyboard.press("Shift+T")
-        self.page.wait_for_selector(".travels")
-        self.assertEqual(self.page.locator(".travels tbody tr").count(), 29)
-        self.keep("table")
 
     def test_a_snag_with_what_clears_it(self):
         plan = teardown_json.loads(DEMO_TEARDOWN.read_bytes())
@@ -168,10 +175,47 @@ class PictureTests(BrowserCase):
         page.wait_for_selector(".entries")
         self.keep("history")
 
-    def test_two_side_by_side(self):
-        self.page.goto(f"{self.live_server_url}/teardowns/{self.row.pk}/beside/{self.bench.pk}")
-        self.page.wait_for_selector(".beside-canvas[data-ready] >> nth=1")
-        self.keep("side-by-side")
+    def test_two_revisions(self):
+        """The demo's hatch, and a later one: its lid is thicker and has another name, a knob is new, a screw gone."""
+        hatch = self.brought_in(ROOT / "demo/round_hatch.step")
+        screws = tuple(hatch.components.filter(name__startswith="Rim screw").values_list("path", flat=True))
+        plan = services.create(hatch, core.Teardown("Open it", (axial(screws[:5], (0.0, 0.0, 1.0), 60.0),)))
+        sheets.create(plan)
+        later = round_hatch()
+        later.items[1] = Item("Hatch lid", cylinder((0, 0, 20), Z, 95, 9), later.items[1].colour)
+        later.items[-1] = Item("Knob", cylinder((0, 0, 29), Z, 12, 18), later.items[-1].colour)
+        with tempfile.TemporaryDirectory() as folder:
+            path = Path(folder) / "round_hatch_b.step"
+            write_step(later, path)
+            comparison = compare(core_assembly(hatch), read(path))
+        made = revisions.keep(hatch, comparison)
+        self.page.goto(f"{self.live_server_url}/assemblies/{made.pk}/changes")
+        for side in ("#earlier", "#later"):
+            self.page.wait_for_selector(f"{side} [data-ready]")
+        self.keep("revisions")
+
+    def test_parts_put_together(self):
+        row = assembling.begin(self.brought_in(ROOT / "demo/cam_cleat.step"))
+
+        def change(now, flat):
+            now = lay_out(now, home_scene(flat))
+            ids = {piece.name: piece.id for piece in now.pieces}
+            ends = [
+                apply(now.poses[ids[name]], np.array(at))
+                for name, at in (("Bolt", (0, 0, -36)), ("Base", (-32, -16, 10)))
+            ]
+            moved, target = (
+                Feature("round", ids[name], triple(at), (0.0, 0.0, 1.0), 3.0)
+                for name, at in zip(("Bolt", "Base"), ends, strict=True)
+            )
+            return assembling.Changed(place(now, moved, target), "Bolt on Base")
+
+        assembling.edit(row, 0, change)
+        self.page.goto(f"{self.live_server_url}/put-together/{row.pk}/")
+        self.page.wait_for_selector("#canvas[data-ready]")
+        self.page.click(".tree-line >> text=Bolt >> nth=0")
+        self.page.wait_for_selector("#piece >> text=round on round")
+        self.keep("put-together")
 
     def test_the_film(self):
         self.open_demo(self.winch)
