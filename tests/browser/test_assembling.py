@@ -121,11 +121,11 @@ class AssemblingTests(BrowserCase):
         expect(page.locator("#piece")).to_contain_text("round on round")
         page.keyboard.press("x")
         self.revised(4)
-        expect(page.locator("#piece")).to_contain_text("6 mm deep in Plate")
+        expect(page.locator("#piece")).to_contain_text("It is in Plate")
         self.assert_accessible()
         page.keyboard.press("Control+z")
         self.revised(5)
-        expect(page.locator("#piece")).not_to_contain_text("deep in")
+        expect(page.locator("#piece")).not_to_contain_text("It is in")
         page.fill("#piece [data-edit=set-off]", "nonsense")
         page.keyboard.press("Enter")
         self.expected = 1

@@ -50,7 +50,8 @@ class AssemblingCase(TestCase):
     def setUp(self):
         self.now = Arrangement("Stand")
         for one in self.files.values():
-            self.now = added(self.now, one)
+            there = flat(self.now, self.meshes).bounds if self.now.pieces else None
+            self.now = added(self.now, one, there)
         self.ids = {piece.name: piece.id for piece in self.now.pieces}
 
     def scene(self):
@@ -157,6 +158,15 @@ class PlacingTests(AssemblingCase):
         self.assertLess(np.abs(boxes[1:, 0, 2]).max(), 1e-9)  # on one level
         apart = (boxes[:, None, 0] >= boxes[None, :, 1]) | (boxes[:, None, 1] <= boxes[None, :, 0])
         self.assertTrue((apart[:, :, :2].any(2) | np.eye(4, dtype=bool)).all())
+
+    def test_what_two_share_is_said(self):
+        """A head of 10 mm sunk 3 mm round a hole of 6.4 mm: a ring of pi (5 5 - 3.2 3.2) 3 mm3."""
+        self.bolted("Bolt 1", -28)
+        self.assertEqual(clashes(self.scene(), self.ids["Bolt 1"]), [])
+        self.now = set_off(self.now, self.ids["Bolt 1"], -3)
+        ((other, volume),) = clashes(self.scene(), self.ids["Bolt 1"])
+        self.assertEqual(other, self.ids["Plate"])
+        self.assertAlmostEqual(volume, np.pi * (25 - 10.24) * 3, delta=0.02 * 139)
 
     def test_nothing_hangs_on_itself(self):
         self.place(self.at("Block", (115, 15, 0), DOWN), self.at("Plate", (0, 0, 10), UP))

@@ -4,6 +4,7 @@ from collections.abc import Iterable, Sequence
 from dataclasses import replace
 
 import numpy as np
+from numpy.typing import NDArray
 
 from pulley.core.assembling.arrangement import Arrangement, Piece, Subassembly
 from pulley.core.assembling.placing import let_go
@@ -13,19 +14,22 @@ from pulley.core.errors import PulleyError
 from pulley.core.geometry.frames import translation
 
 MOST = 5000  # pieces
-GAP = 0.1  # of an arrangement's size, between it and what is put beside it
+GAP = 0.2  # of what is added, between it and what is there
 HEAVIEST = 1e9  # grams
 LONGEST = 100  # characters of a material
 
 
 def arranged(assembly: Assembly) -> tuple[Arrangement, dict[str, str]]:
     """An assembly as an arrangement, every leaf a piece that stands by itself; and the path in it of every piece."""
-    arrangement = added(Arrangement(assembly.name), assembly, beside=False)
+    arrangement = added(Arrangement(assembly.name), assembly)
     return arrangement, {piece.id: leaf.path for piece, leaf in zip(arrangement.pieces, assembly.leaves, strict=True)}
 
 
-def added(arrangement: Arrangement, assembly: Assembly, beside: bool = True) -> Arrangement:
-    """An arrangement with the components of an assembly, its subassemblies as they are; ``beside`` what is there."""
+def added(arrangement: Arrangement, assembly: Assembly, bounds: NDArray[np.float64] | None = None) -> Arrangement:
+    """An arrangement with the components of an assembly, its subassemblies as they are, beside what is there.
+
+    ``bounds`` (2, 3) are those of what is there, in mm; without them the components stand where they do by themselves.
+    """
     if len(arrangement.pieces) + len(assembly.leaves) > MOST:
         raise PulleyError(f"More than {MOST} components do not fit into one assembly. Add fewer.")
     tops = [c for c in assembly.components if c.parent is None]
@@ -33,7 +37,9 @@ def added(arrangement: Arrangement, assembly: Assembly, beside: bool = True) -> 
     fresh = arrangement.fresh()
     groups: dict[str, Subassembly] = {}
     pieces: list[Piece] = []
-    shift = translation(_room(arrangement, assembly)) if beside and arrangement.pieces else np.eye(4)
+    low, high = assembly.bounds
+    gap = GAP * float((high - low).max())
+    shift = np.eye(4) if bounds is None else translation(np.array([bounds[1, 0] + gap - low[0], 0.0, 0.0]))
     for component in assembly.components:
         holder = groups[component.parent].id if component.parent in groups else ""
         if isinstance(component, Group):
@@ -58,13 +64,6 @@ def _piece(id: str, leaf: Leaf, pose: tuple[float, ...], group: str) -> Piece:
         material=part.material,
         mass=part.mass,
     )
-
-
-def _room(arrangement: Arrangement, assembly: Assembly) -> np.ndarray:
-    """How far (3,) an assembly has to go along X to stand beside the places of what is there."""
-    places = np.array([pose[:3, 3] for pose in arrangement.poses.values()])
-    low, high = assembly.bounds
-    return np.array([places[:, 0].max() - low[0] + (1 + GAP) * (high - low).max(), 0.0, 0.0])
 
 
 def doubled(arrangement: Arrangement, ids: Sequence[str], by: float) -> Arrangement:

@@ -1,11 +1,11 @@
 """What of an arrangement cannot be: pieces that are in one another."""
 
-from pulley.core.contact.overlap import overlap_depth
+from pulley.core.contact.overlap import overlap_depth, shared_volume
 from pulley.core.contact.scene import Scene
 
 
 def clashes(scene: Scene, id: str) -> list[tuple[str, float]]:
-    """The pieces that one piece is in, and how deep in mm, the deepest first; what only touches is left out.
+    """The pieces that one piece is in, and what they share in mm3, the most first; what only touches is left out.
 
     Parameters
     ----------
@@ -20,7 +20,6 @@ def clashes(scene: Scene, id: str) -> list[tuple[str, float]]:
     for other, box in zip(scene.paths, scene.boxes, strict=True):
         if other == id or (box[0] > high).any() or (box[1] < low).any():
             continue
-        depth = overlap_depth(mesh, pose, *scene.body(other))
-        if depth > scene.tolerance:
-            found.append((other, depth))
+        if overlap_depth(mesh, pose, *scene.body(other)) > scene.tolerance:
+            found.append((other, shared_volume(mesh, pose, *scene.body(other))))
     return sorted(found, key=lambda each: -each[1])

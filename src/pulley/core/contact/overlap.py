@@ -60,6 +60,18 @@ def overlap_depth(a: Mesh, a_pose: Pose, b: Mesh, b_pose: Pose) -> float:
     return float(volume / min([run for run in runs if run > LEAST] or [np.inf]))
 
 
+def shared_volume(a: Mesh, a_pose: Pose, b: Mesh, b_pose: Pose) -> float:
+    """How much two closed meshes share, in mm3; 0 when apart, touching, or not closed.
+
+    >>> from pulley.core.geometry.mesh import box_mesh
+    >>> lifted = np.eye(4); lifted[2, 3] = 7.0
+    >>> small = box_mesh((2, 2, 0), (8, 8, 10))
+    >>> round(shared_volume(box_mesh((0, 0, 0), (10, 10, 10)), np.eye(4), small, lifted), 6)
+    108.0
+    """
+    return _common(a, a_pose, b, b_pose)[1][0] if a.closed and b.closed else 0.0
+
+
 def shared_thickness(a: Mesh, a_pose: Pose, b: Mesh, b_pose: Pose) -> tuple[float, Point | None]:
     """How thick in mm on the whole is what two meshes share, open ones as thin sheets, and a point (3,) of it.
 

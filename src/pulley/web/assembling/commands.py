@@ -11,6 +11,7 @@ from pulley.core.assembling.arrangement import Arrangement
 from pulley.core.assembly import Assembly
 from pulley.core.colours import from_hex
 from pulley.core.contact.scene import home_scene
+from pulley.core.editing.trailing import checked_colour
 from pulley.core.errors import PulleyError
 from pulley.core.geometry.frames import Vector3
 from pulley.core.planning.pointing import Feature
@@ -171,7 +172,7 @@ def rename(sent: Sent, arrangement: Arrangement, flat: Assembly) -> Changed:
 @command("paint")
 def paint(sent: Sent, arrangement: Arrangement, flat: Assembly) -> Changed:
     """A colour for what is selected."""
-    ids, colour = selected(sent), from_hex(sent.get("value", ""))
+    ids, colour = selected(sent), from_hex(checked_colour(sent.get("value", "")))
     return Changed(changing.painted(arrangement, ids, colour), f"colour of {_names(arrangement, ids)}")
 
 

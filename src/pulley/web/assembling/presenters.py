@@ -91,5 +91,5 @@ def _placed(arrangement: Arrangement, piece: Piece, unit: str) -> dict[str, Any]
         "offset": shown(joint.offset, unit) if joint else "",
         "angle": plain(joint.angle) if joint else "",
         "mass": "" if piece.mass is None else plain(piece.mass),
-        "clashes": [(arrangement.by_id[other].name, f"{shown(depth, unit)} {unit}") for other, depth in found],
+        "clashes": [(arrangement.by_id[other].name, f"{float(f'{volume:.3g}'):,g}") for other, volume in found],
     }

@@ -178,8 +178,9 @@ def add_parts(job: Job, report: Report) -> dict[str, Any]:
     row = Row.objects.get(pk=job.arguments["to"])
     file = {"name": job.arguments["name"], "sha256": job.arguments["sha256"]}
 
-    def change(arrangement: Arrangement, _: CoreAssembly) -> Changed:
-        return Changed(added(arrangement, new), f"add {file['name'][:100]}")
+    def change(arrangement: Arrangement, flat: CoreAssembly) -> Changed:
+        there = flat.bounds if arrangement.pieces else None
+        return Changed(added(arrangement, new, there), f"add {file['name'][:100]}")
 
     with transaction.atomic():
         row = _locked(row)

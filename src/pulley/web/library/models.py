@@ -81,6 +81,8 @@ class Part(models.Model):
     quantity = models.PositiveIntegerField()
     volume = models.FloatField(null=True, help_text="mm3")
     triangles = models.PositiveIntegerField()
+    material = models.CharField(max_length=100, default="")
+    mass = models.FloatField(null=True, help_text="g, where somebody said it")
 
     class Meta:
         """In order of first appearance."""

@@ -208,6 +208,8 @@ def _add_tree(row: Assembly, assembly: core.Assembly, identities: Mapping[str, u
             quantity=quantity,
             volume=part.mesh.volume,
             triangles=len(part.mesh.triangles),
+            material=part.material,
+            mass=part.mass,
         )
         for k, (part, quantity) in enumerate(assembly.parts)
     }
@@ -265,7 +267,7 @@ def core_assembly(row: Assembly) -> core.Assembly:
 @cached(LRUCache(IN_MEMORY, lambda assembly: min(assembly.size, IN_MEMORY)), lock=threading.RLock())
 def _load(pk: Any) -> core.Assembly:
     row = Assembly.objects.get(pk=pk)
-    parts = {p.pk: core.Part(p.key, p.name, load_mesh(geometry, p.mesh)) for p in row.parts.all()}
+    parts = {p.pk: core.Part(p.key, p.name, load_mesh(geometry, p.mesh), p.material, p.mass) for p in row.parts.all()}
     components = row.components.select_related("parent")
     return core.Assembly(
         name=row.name,
