@@ -75,7 +75,7 @@ class AssemblingTests(BrowserCase):
         self.revised(3)
         for k, (name, x) in enumerate((("Bolt 1", -28), ("Bolt 2", 28)), 4):
             hole = np.array([x, 0, 9]) - 3.2 * FACING
-            self.lay(name, (*(3 * FACING[:2]), -8), "Plate", hole)
+            self.lay(name, (*(3 * FACING[:2]), -4), "Plate", hole)
             self.revised(k)
         page.keyboard.press("Escape")
         self.act(lambda: page.click("text=Use it"))
@@ -115,7 +115,7 @@ class AssemblingTests(BrowserCase):
         self.soon(self.assertAlmostEqual, lambda: page.evaluate(height, bolt), 25.0)
         page.keyboard.press("p")
         self.actions = 0
-        self.lay("Bolt 1", (*(3 * FACING[:2]), -8), "Plate", np.array([-28, 0, 9]) - 3.2 * FACING)
+        self.lay("Bolt 1", (*(3 * FACING[:2]), -4), "Plate", np.array([-28, 0, 9]) - 3.2 * FACING)
         page.keyboard.press("Escape")
         expect(page.locator("#pointing")).to_be_hidden()
         expect(page.locator("#piece")).to_contain_text("round on round")

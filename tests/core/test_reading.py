@@ -18,6 +18,7 @@ from pulley.core.formats import registry, sets
 from pulley.core.formats.gltf import to_glb
 from pulley.core.formats.gltf.read import read as read_gltf
 from pulley.core.formats.reading import Wanted
+from tests import loose
 from tests.exporting import scene_of
 from tests.mutations import outcomes
 from tests.scenes import AS1, boxes, read, read_here
@@ -277,6 +278,22 @@ class SetTests(FolderCase):
         made = self.bring("s1.zip", self.split())
         self.assertEqual((len(made.leaves), len(made.parts), made.missing), (11, 8, ()))
         self.assertEqual(made.leaves[0].path, "S1_PE_TOP/MAINBODY/MAIN_BODY_BACK")
+
+    def test_parts_that_have_nothing_to_do_with_each_other_keep_their_shapes(self):
+        """Each file counts its items from the first on: the first of one is not the first of another."""
+        files = {path.name.replace(".", "_DOT_"): path.read_bytes() for path in loose.written(self.folder).values()}
+        made = self.bring("parts.zip", self.zipped(**files))
+        self.assertEqual((len(made.leaves), len(made.parts)), (5, 4))  # the two bolts are one part
+        found = {leaf.name: leaf.part.mesh.volume for leaf in made.leaves}
+        block, bore = 30 * 30 * 40, np.pi * 36 * 30
+        for name, volume in (("Axle", np.pi * 36 * 60), ("Block", block - bore), ("Bolt 1", found["Bolt 2"])):
+            self.assertAlmostEqual(found[name], volume, delta=0.01 * volume)
+        for ending in ("stl", "obj", "ply", "glb"):
+            boxes = {f"b{k}_DOT_{ending}": trimesh.creation.box((k, 2, 3)).export(file_type=ending) for k in (4, 5, 6)}
+            made = self.bring(f"{ending}.zip", self.zipped(**boxes), units="mm", up="z")
+            scale = 1e9 if ending == "glb" else 1  # glTF is in metres
+            volumes = [leaf.part.mesh.volume / scale for leaf in made.leaves]
+            np.testing.assert_allclose(sorted(volumes), [24, 30, 36], rtol=1e-5, err_msg=ending)
 
     def test_what_is_missing_is_named_and_the_rest_is_there(self):
         made = self.bring("s1.zip", self.split("tail_asm.stp", "foot_back_prt.stp"))

@@ -57,6 +57,9 @@ class _Reader:
             self.notes += found.notes
             self.missing += found.missing
         trees = [(path, self.trees(path, alone=len(files) == 1)) for path in files]
+        if len(trees) > 1:
+            for path, nodes in trees:
+                _tell_apart(nodes, str(path))
         roots = trees[0][1] if len(trees) == 1 else [_wrapped(path.stem, nodes) for path, nodes in trees]
         notes: list[str] = []
         kept = [node for node in (tidy(root, notes) for root in roots) if node]
@@ -144,6 +147,13 @@ class _Reader:
             )
         only = f", only {bodies} empty or wire bodies" if bodies else ""
         return PulleyError(f"{name} holds no solids or surfaces{only}.")
+
+
+def _tell_apart(nodes: list[Node], file: str) -> None:
+    """Let what shares a body share it within its file only: every file counts its own from 1."""
+    for node in nodes:
+        node.entry = f"{file}/{node.entry}"
+        _tell_apart(node.children, file)
 
 
 def _wrapped(name: str, nodes: list[Node]) -> Node:
