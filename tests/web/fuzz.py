@@ -19,6 +19,8 @@ from pulley.core.formats import teardown as teardown_json
 from pulley.core.motion import Axial, Axis, Fan, Path, Turn
 from pulley.core.publish.settings import film_for
 from pulley.core.publish.wishes import Wish
+from pulley.web.assembling import services as assembling
+from pulley.web.assembling.commands import COMMANDS as ASSEMBLING
 from pulley.web.editor import services
 from pulley.web.editor.commands import COMMANDS
 from pulley.web.editor.models import Teardown
@@ -232,6 +234,7 @@ class Fuzz:
             "teardown_id": str(self.row.pk),
             "other_id": str(self.row.pk),
             "assembly_id": str(self.row.assembly_id),
+            "arrangement_id": str(assembling.begin(self.row.assembly).pk),
             "job_id": str(uuid.uuid4()),
             "publication_id": str(self.wanted.pk if self.wanted else uuid.uuid4()),
             "sheet_id": str(self.sheet.pk if self.sheet else uuid.uuid4()),
@@ -253,6 +256,7 @@ class Fuzz:
                 continue
             verbs = {
                 "edit": COMMANDS,
+                "edit-arrangement": ASSEMBLING,
                 "edit-sheet": (*SHEET_COMMANDS, "take-over", "use-pattern"),
                 "choose": ("riders", "rest", "beyond", "inside", "holder"),
             }.get(pattern.name, ("x",))
@@ -265,7 +269,10 @@ class Fuzz:
 
     def send(self, address: str) -> Iterator[str]:
         """One request; its description when the answer is a 500."""
-        self.at_sheet = "/sheets/" in address and self.row.pk is not None and str(self.sheet.pk) in address
+        at_sheet = "/sheets/" in address and self.row.pk is not None and str(self.sheet.pk) in address
+        self.about = self.sheet if at_sheet else self.row
+        if "put-together/" in address:
+            self.about = assembling.begin(self.row.assembly)
         body, kind = self.body()
         method = "get" if self.random.random() < 0.12 else "post"
         more = {"HTTP_HX_REQUEST": "true"} if self.random.random() < 0.7 else {}
@@ -327,7 +334,7 @@ class Fuzz:
     def fitting(self, name: str) -> str:
         """A value that a field might well have."""
         if name == "revision":
-            return str(self.sheet.revision if self.at_sheet else self.row.revision)
+            return str(self.about.revision)
         return self.random.choice(KNOWN.get(name, ["", "1", "x"]))
 
     def anything(self) -> str:

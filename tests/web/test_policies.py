@@ -4,6 +4,7 @@ from django.apps import apps
 from django.contrib import admin
 
 from pulley.web.accounts.policies import OWNER, allowed
+from pulley.web.assembling import services as assembling
 from pulley.web.editor.parsing import angle_sent
 from pulley.web.jobs import services as jobs
 from pulley.web.publishing.models import Link, Publication
@@ -19,6 +20,7 @@ class PolicyTests(SignedInCase):
         Link.objects.create(teardown=self.teardown)
         Publication.objects.create(teardown=self.teardown)
         sheets.create(self.teardown)
+        assembling.begin(self.assembly)
         Pattern.objects.create(owner=self.ann, name="Yard")
         self.bob = user("bob")
 
@@ -32,6 +34,7 @@ class PolicyTests(SignedInCase):
     def test_every_kind_that_an_address_hands_out_has_a_policy(self):
         handed_out = {
             "library.Assembly",
+            "assembling.Arrangement",
             "editor.Teardown",
             "jobs.Job",
             "publishing.Link",
