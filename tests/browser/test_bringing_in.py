@@ -64,5 +64,5 @@ class BringingInTests(BrowserCase):
         page.evaluate(DROP, files)
         page.wait_for_selector(".question")
         page.click("text=Bring it in")
-        page.wait_for_selector("text=2 components of 1 parts")
+        page.wait_for_selector("text=2 components of 2 parts")
         self.assert_accessible()

@@ -127,6 +127,7 @@ class SignedOutTests(ResilienceCase):
         Session.objects.all().delete()
         page.set_input_files("#file", AS1)
         page.wait_for_selector("#waiting >> text=1 change is not kept yet: you are signed out")
+        page.click(f"#assembly-{row.pk} summary[aria-label='More for as1']")
         page.click(f"#assembly-{row.pk} [aria-label='Delete as1']")
         page.wait_for_selector("#waiting >> text=2 changes are not kept")
         self.fill_in(page, PASSWORD)

@@ -55,11 +55,11 @@ class AssemblingTests(TestCase):
         self.row.refresh_from_db()
         return services.load(self.row)
 
-    def id(self, name: str) -> str:
+    def id_of(self, name: str) -> str:
         return next(piece.id for piece in self.now().pieces if piece.name == name)
 
     def edit(self, verb: str, *names: str, expect: int = 200, **sent: str):
-        ids = json.dumps([self.id(name) for name in names])
+        ids = json.dumps([self.id_of(name) for name in names])
         values = {"revision": self.now() and self.row.revision, "selected": ids, "unit": "mm", **sent}
         response = self.client.post(f"{self.address}edit/{verb}", values, headers=HTMX)
         self.assertEqual(response.status_code, expect, response.content[:500])
@@ -67,11 +67,11 @@ class AssemblingTests(TestCase):
 
     def point(self, name: str, point, normal) -> dict:
         """What the pointer finds at a place in the assembly's frame."""
-        values = {"path": self.id(name), "point": json.dumps(point), "normal": json.dumps(normal), "reach": 0.2}
+        values = {"path": self.id_of(name), "point": json.dumps(point), "normal": json.dumps(normal), "reach": 0.2}
         return self.client.post(f"{self.address}point", values).json()
 
     def bolted(self, name: str = "Bolt 1", x: float = -28.0):
-        at = self.now().poses[self.id(name)][:3, 3]
+        at = self.now().poses[self.id_of(name)][:3, 3]
         moved = self.point(name, [at[0] + 3, at[1], at[2] - 2], [1, 0, 0])
         target = self.point("Plate", [x + 3.2, 0, 9], [-1, 0, 0])
         self.assertEqual((moved["kind"], target["kind"]), ("round", "round"))
@@ -97,22 +97,22 @@ class AssemblingTests(TestCase):
         page = self.bolted()
         self.assertContains(page, "round on round")
         self.assertContains(page, "Undo: Bolt 1 on Plate")
-        self.assertEqual(self.now().poses[self.id("Bolt 1")][:3, 3].round(6).tolist(), [-28, 0, 10])
+        self.assertEqual(self.now().poses[self.id_of("Bolt 1")][:3, 3].round(6).tolist(), [-28, 0, 10])
         self.edit("set-off", "Bolt 1", value="1/2 in")
         self.edit("turn", "Bolt 1", value="90")
         self.edit("flip", "Bolt 1")
         self.edit("flip", "Bolt 1")
         self.edit("nudge", "Plate", by="2", direction="[0,0,1]")
-        self.assertEqual(self.now().poses[self.id("Bolt 1")][:3, 3].round(6).tolist(), [-28, 0, 24.7])
+        self.assertEqual(self.now().poses[self.id_of("Bolt 1")][:3, 3].round(6).tolist(), [-28, 0, 24.7])
         page = self.edit("nudge", "Bolt 1", direction="[0,0,-1]", touch="1", by="")
-        self.assertAlmostEqual(self.now().poses[self.id("Bolt 1")][2, 3], 12, delta=0.05)
+        self.assertAlmostEqual(self.now().poses[self.id_of("Bolt 1")][2, 3], 12, delta=0.05)
         for _ in range(7):
             page = self.client.post(f"{self.address}undo", {"revision": self.row.revision}, headers=HTMX)
             self.row.refresh_from_db()
         self.assertContains(page, "add bolt_2.step")
-        self.assertEqual(self.now().by_id[self.id("Bolt 1")].on, "")
+        self.assertEqual(self.now().by_id[self.id_of("Bolt 1")].on, "")
         self.client.post(f"{self.address}redo", {"revision": self.row.revision}, headers=HTMX)
-        self.assertEqual(self.now().by_id[self.id("Bolt 1")].on, self.id("Plate"))
+        self.assertEqual(self.now().by_id[self.id_of("Bolt 1")].on, self.id_of("Plate"))
 
     def test_what_is_in_something_else_is_said(self):
         self.bolted()
@@ -176,7 +176,7 @@ class AssemblingTests(TestCase):
     def test_nobody_else_may_and_who_is_behind_is_told(self):
         behind = self.row.revision
         self.edit("nudge", "Axle", by="1", direction="[1,0,0]")
-        late = {"revision": behind, "selected": json.dumps([self.id("Axle")]), "by": "1", "direction": "[1,0,0]"}
+        late = {"revision": behind, "selected": json.dumps([self.id_of("Axle")]), "by": "1", "direction": "[1,0,0]"}
         response = self.client.post(f"{self.address}edit/nudge", late, headers=HTMX)
         self.assertContains(response, "changed in another window", status_code=409)
         self.client.force_login(user("bob"))
@@ -190,7 +190,7 @@ class AssemblingTests(TestCase):
         fields = ("value", "direction", "by", "angle", "mass", "material", "moved", "target", "group", "touch")
         for verb in COMMANDS:
             for text in ("", "null", "[]", '["c99"]', "{}", "1e999", "[[[[", "😀" * 300, '{"kind":"face"}'):
-                for selected in (text, json.dumps([self.id("Axle")]) if self.now().pieces else "[]"):
+                for selected in (text, json.dumps([self.id_of("Axle")]) if self.now().pieces else "[]"):
                     sent = dict.fromkeys(fields, text) | {"selected": selected, "revision": self.row.revision}
                     response = self.client.post(f"{self.address}edit/{verb}", sent, headers=HTMX)
                     with self.subTest(f"{verb} {text[:12]}"):
