@@ -15,7 +15,7 @@ from tests.browser.base import PATIENCE, BrowserCase
 from tests.revised import frame, written
 from tests.scenes import UP, axial, read, teardown
 
-SMALL = Film(size=(160, 90), rate=24, soft=False)
+SMALL = Film(size=(160, 90), rate=24, soft=False, steps=("s2",))
 
 
 class RevisionTests(BrowserCase):
