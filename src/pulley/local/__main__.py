@@ -232,7 +232,8 @@ def _own_place(number: int) -> dict[str, str]:
     return {"PULLEY_VAR": str(folder), "PULLEY_DB_NAME": f"pulley_{number}"}
 
 
-HALF = ("test_assembling", "test_authoring", "test_bringing_in", "test_editor", "test_first_slice")  # of all in a browser
+# about half of all in a browser
+HALF = ("test_assembling", "test_authoring", "test_bringing_in", "test_editor", "test_first_slice")
 ALONE = ("core", "local", "publish")  # take about as long as all others without one
 
 
