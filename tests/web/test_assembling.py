@@ -189,7 +189,7 @@ class AssemblingTests(TestCase):
     def test_no_verb_falls_over_what_it_is_sent(self):
         fields = ("value", "direction", "by", "angle", "mass", "material", "moved", "target", "group", "touch")
         for verb in COMMANDS:
-            for text in ("", "[]", '["c99"]', "1e999", "[[[[", "😀" * 300, '{"kind":"face"}'):
+            for text in ("", "null", "[]", '["c99"]', "{}", "1e999", "[[[[", "😀" * 300, '{"kind":"face"}'):
                 for selected in (text, json.dumps([self.id_of("Axle")]) if self.now().pieces else "[]"):
                     sent = dict.fromkeys(fields, text) | {"selected": selected, "revision": self.row.revision}
                     response = self.client.post(f"{self.address}edit/{verb}", sent, headers=HTMX)
@@ -225,3 +225,22 @@ class AssemblingTests(TestCase):
         self.client.post(f"/bring-in/{job.pk}/answer", {"units": "cm", "up": "z"}, headers=HTMX)
         self.done(Job.objects.filter(kind="add parts").exclude(pk=job.pk).first())
         self.assertEqual(len(self.now().pieces), 6)
+
+    def test_what_was_deleted_meanwhile_is_not_gone_on_with(self):
+        self.client.post(f"{self.address}take-over", headers=HTMX)
+        data = SimpleUploadedFile("bolt_1.step", self.files["Bolt 1"].read_bytes())
+        self.client.post(f"{self.address}add", {"file": data}, headers=HTMX)
+        waiting = list(Job.objects.filter(state="queued", kind__in=("add parts", "take over")))
+        self.assertEqual(len(waiting), 2)
+        self.base.of.delete()
+        for job in waiting:
+            self.assertIn("was deleted meanwhile", self.done(job, "failed").message)
+
+    def test_a_subassembly_is_renamed_where_all_of_it_is_selected(self):
+        self.edit("group", "Bolt 1", "Bolt 2", value="Bolts")
+        group = self.now().groups[0]
+        page = self.client.get(f"{self.address}piece", {"selected": json.dumps(self.now().within(group.id))})
+        self.assertContains(page, f'value="Bolts" data-edit="name" data-with-group="{group.id}"')
+        self.assertNotContains(self.edit("nudge", "Axle", by="1", direction="[1,0,0]"), "This subassembly")
+        self.edit("name", "Bolt 1", group=group.id, value="Fasteners")
+        self.assertEqual([each.name for each in self.now().groups], ["Fasteners"])

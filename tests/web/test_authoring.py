@@ -221,6 +221,8 @@ class BadInputTests(SignedInCase):
             '["lid"]',
             '["nothing"]',
             "1e999",
+            "-1",
+            "NaN",
             "[[[[",
             "😀" * 300,
         ]

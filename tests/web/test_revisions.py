@@ -144,17 +144,17 @@ class RevisionTests(TestCase):
         new = self.latest()
         work = new.matched["work"]
         offer = next(k for k, item in enumerate(work) if "offer" in item)
-        self.client.post(f"/assemblies/{new.pk}/work/{offer}", {"take": "1"})
+        self.client.post(f"/assemblies/{new.pk}/settle/{offer}", {"take": "1"})
         made = new.teardowns.get()
         self.assertIn(work[offer]["offer"], persistence.load(made).steps[0].members)
         self.assertEqual(made.revision, 1)  # one entry of its history, which can be undone
-        again = self.client.post(f"/assemblies/{new.pk}/work/{offer}", {"take": "1"}, headers=HTMX)
+        again = self.client.post(f"/assemblies/{new.pk}/settle/{offer}", {"take": "1"}, headers=HTMX)
         self.assertContains(again, "moves what is selected already", status_code=422)
         for k in range(len(work)):
-            self.client.post(f"/assemblies/{new.pk}/work/{k}")
+            self.client.post(f"/assemblies/{new.pk}/settle/{k}")
         self.assertTrue(all(item["done"] for item in self.latest().matched["work"]))
         self.assertNotContains(self.client.get(f"/assemblies/{new.pk}/changes"), "It is fine")
-        late = self.client.post(f"/assemblies/{new.pk}/work/99", headers=HTMX)
+        late = self.client.post(f"/assemblies/{new.pk}/settle/99", headers=HTMX)
         self.assertContains(late, "no longer on the list", status_code=422)
 
     def test_what_is_published_comes_along_and_links_follow_when_told_to(self):
@@ -211,3 +211,11 @@ class RevisionTests(TestCase):
         self.client.post(f"/bring-in/{job.pk}/answer", {"units": "mm", "up": "z"}, headers=HTMX)
         again = Job.objects.exclude(state="done").get()
         self.assertEqual((again.kind, again.arguments["onto"]), ("revise", str(self.row.pk)))
+
+    def test_a_model_that_was_deleted_while_its_revision_was_read_is_left_alone(self):
+        data = SimpleUploadedFile("frame_b.step", written(frame(112, 6), self.folder, "frame_b.step").read_bytes())
+        self.client.post(f"/assemblies/{self.row.pk}/revise", {"file": data}, headers=HTMX)
+        self.client.post(f"/assemblies/{self.row.pk}/delete", headers=HTMX)
+        job = self.performed(Job.objects.get(kind="revise"), "failed")
+        self.assertIn("was deleted meanwhile", job.message)
+        self.assertEqual(self.row.of.revisions.count(), 1)

@@ -83,7 +83,7 @@ class Subassembly:
 
 @dataclass(frozen=True)
 class Arrangement:
-    """Pieces in the order of the tree, and their subassemblies."""
+    """Pieces in the order of the tree, and their subassemblies, each behind the one that it is in."""
 
     name: str
     pieces: tuple[Piece, ...] = ()

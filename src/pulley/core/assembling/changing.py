@@ -117,8 +117,8 @@ def named(arrangement: Arrangement, id: str, name: str) -> Arrangement:
     return _each(arrangement, (id,), name=name)
 
 
-def painted(arrangement: Arrangement, ids: Sequence[str], colour: Colour | None) -> Arrangement:
-    """Pieces in a colour, or in their own."""
+def painted(arrangement: Arrangement, ids: Sequence[str], colour: Colour) -> Arrangement:
+    """Pieces in a colour."""
     return _each(arrangement, ids, colour=colour)
 
 
@@ -143,10 +143,7 @@ def _each(arrangement: Arrangement, ids: Iterable[str], **changes: object) -> Ar
 def _tidy(arrangement: Arrangement) -> Arrangement:
     """An arrangement without subassemblies that nothing is in."""
     used = {piece.group for piece in arrangement.pieces}
-    for each in reversed(arrangement.groups):
-        if each.id in used:
-            used.add(each.group)
-    for each in arrangement.groups:
+    for each in reversed(arrangement.groups):  # those that hold others come before them
         if each.id in used:
             used.add(each.group)
     return replace(arrangement, groups=tuple(each for each in arrangement.groups if each.id in used))

@@ -73,6 +73,7 @@ def _about(arrangement: Arrangement, selected: tuple[str, ...], unit: str) -> di
     piece = pieces[0]
     about: dict[str, Any] = {"piece": piece, "several": len(pieces) if len(pieces) > 1 else 0}
     about |= {"nudges": NUDGES, "axes": AXES, "colour": to_hex(piece.colour) if piece.colour else "#9aa5b1"}
+    about["whole"] = next((g for g in arrangement.groups if set(arrangement.within(g.id)) == set(selected)), None)
     about |= {"materials": sorted(DENSITIES), "groups": [each.name for each in arrangement.groups]}
     if len(pieces) == 1:
         about |= _placed(arrangement, piece, unit)

@@ -164,6 +164,13 @@ def accept(row: Row, files: Sequence[UploadedFile[Any]], places: Sequence[str]) 
     return enqueue(row.owner, ADD, name, {"sha256": sha256, "name": name, "to": str(row.pk)})
 
 
+def _of_job(job: Job, key: str) -> Row:
+    """The arrangement that a job is about; PulleyError when its assembly was deleted meanwhile."""
+    row: Row = Row.objects.filter(pk=job.arguments[key], deleted=None).first() or Row()
+    row.based = library.not_deleted(row.based_id)
+    return row
+
+
 def add_parts(job: Job, report: Report) -> dict[str, Any]:
     """Read the part files of a job and put what is in them beside the arrangement; done twice, it adds nothing.
 
@@ -171,11 +178,11 @@ def add_parts(job: Job, report: Report) -> dict[str, Any]:
 
     Raises PulleyError when a file is no good.
     """
+    row = _of_job(job, "to")
     new = library.read(job, lambda s, m: report(0.9 * s, m))
     if asked := library.asked_of(job, new):
         return asked
     keep_meshes(new, geometry)
-    row = Row.objects.get(pk=job.arguments["to"])
     file = {"name": job.arguments["name"], "sha256": job.arguments["sha256"]}
 
     def change(arrangement: Arrangement, flat: CoreAssembly) -> Changed:
@@ -193,7 +200,7 @@ def take_over(job: Job, report: Report) -> dict[str, Any]:
     """Make the next revision of a model of an arrangement as it was when that was asked for."""
     made = Assembly.objects.filter(job=job.pk).first()
     if made is None:
-        row = Row.objects.select_related("based__of").get(pk=job.arguments["of"])
+        row = _of_job(job, "of")
         document = history.document_at(row, job.arguments["at"])
         if document is None:
             raise PulleyError("That state is no longer in the history. Take it over again.")

@@ -22,7 +22,7 @@ from pulley.web.assembling.models import Arrangement as Row
 from pulley.web.assembling.services import Changed
 from pulley.web.door import sent_by, whole
 from pulley.web.editor.parsing import direction_sent, json_sent, numbers
-from pulley.web.jobs.models import Job
+from pulley.web.jobs.answers import queued
 from pulley.web.library.forms import files_sent
 from pulley.web.library.lookups import assembly_of
 
@@ -112,19 +112,15 @@ def step(request: UserRequest, arrangement_id: uuid.UUID, by: int) -> HttpRespon
     return _state(request, services.step_through_history(arrangement_of(request, arrangement_id), revision, by))
 
 
-def _queued(request: UserRequest, row: Row, job: Job) -> HttpResponse:
-    return render(request, "jobs/job.html", {"job": job}) if request.htmx else redirect("arrangement", row.pk)
-
-
 @require_POST
 def add(request: UserRequest, arrangement_id: uuid.UUID) -> HttpResponse:
     """Take part files in and queue their reading."""
     row, said = arrangement_of(request, arrangement_id), files_sent(request)
-    return _queued(request, row, services.accept(row, said["file"], said["places"].splitlines()))
+    return queued(request, services.accept(row, said["file"], said["places"].splitlines()), "arrangement", row.pk)
 
 
 @require_POST
 def take_over(request: UserRequest, arrangement_id: uuid.UUID) -> HttpResponse:
     """Queue making the next revision of the model of it."""
     row = arrangement_of(request, arrangement_id)
-    return _queued(request, row, services.ask_to_take_over(row))
+    return queued(request, services.ask_to_take_over(row), "arrangement", row.pk)

@@ -246,6 +246,14 @@ def _component_row(
     )
 
 
+def not_deleted(pk: Any) -> Assembly:
+    """The assembly that long work goes on with; PulleyError when it was deleted meanwhile."""
+    row = Assembly.objects.select_related("of").filter(pk=pk, deleted=None).first()
+    if row is None:
+        raise PulleyError("The assembly that this is for was deleted meanwhile. Bring it back, then do that again.")
+    return row
+
+
 def source_file(row: Assembly) -> File[Any]:
     """The file as it was brought in; PulleyError when it is not what it was."""
     name, digest = place_of(row.sha256), hashlib.sha256()

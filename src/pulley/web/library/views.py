@@ -7,7 +7,7 @@ from typing import Any
 from django.apps import apps
 from django.db.models import Exists, Model, OuterRef, Prefetch, Q, QuerySet
 from django.http import FileResponse, Http404, HttpResponse
-from django.shortcuts import redirect, render
+from django.shortcuts import render
 from django.utils.cache import patch_cache_control
 from django.views.decorators.http import condition, require_GET, require_POST
 
@@ -17,6 +17,7 @@ from pulley.core.formats.registry import ENDINGS, SIZE_LIMIT, UNITS, readable
 from pulley.web.accounts.policies import allowed, allowed_or_404
 from pulley.web.accounts.requests import UserRequest
 from pulley.web.door import sent_by, whole
+from pulley.web.jobs.answers import queued
 from pulley.web.jobs.models import Job
 from pulley.web.library import bin, services
 from pulley.web.library.files import geometry, place_of
@@ -81,11 +82,7 @@ def _cards(request: UserRequest, start: int = 0) -> dict[str, Any]:
 def bring_in(request: UserRequest) -> HttpResponse:
     """Take files in and queue their reading."""
     said = files_sent(request)
-    return _queued(request, services.accept(request.user, said["file"], said["places"].splitlines()))
-
-
-def _queued(request: UserRequest, job: Job) -> HttpResponse:
-    return render(request, "jobs/job.html", {"job": job}) if request.htmx else redirect("library")
+    return queued(request, services.accept(request.user, said["file"], said["places"].splitlines()), "library")
 
 
 @require_POST
@@ -94,7 +91,7 @@ def answer(request: UserRequest, job_id: uuid.UUID) -> HttpResponse:
     job = _reading(request, job_id)
     again = services.answered(job, _wanted(request))
     Job.objects.filter(pk=job.pk).update(dismissed=True)
-    return _queued(request, again)
+    return queued(request, again, "library")
 
 
 def _reading(request: UserRequest, job_id: uuid.UUID) -> Job:
@@ -124,7 +121,7 @@ def question_picture(request: UserRequest, job_id: uuid.UUID, up: str) -> FileRe
 def read_differently(request: UserRequest, assembly_id: uuid.UUID) -> HttpResponse:
     """Read the file of an assembly once more, in another unit or with its bodies apart, as an assembly of its own."""
     row = assembly_of(request, assembly_id)
-    return _queued(request, services.read_differently(request.user, row, _wanted(request)))
+    return queued(request, services.read_differently(request.user, row, _wanted(request)), "library")
 
 
 @require_POST

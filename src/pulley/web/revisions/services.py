@@ -68,11 +68,11 @@ def revise(job: Job, report: Report) -> dict[str, Any]:
     """
     row = Assembly.objects.filter(job=job.pk).first()
     if row is None:
+        before = library.not_deleted(job.arguments["onto"])
         new = library.read(job, lambda s, m: report(0.6 * s, m))
         if asked := library.asked_of(job, new):
             return asked
         report(0.62, "Comparing it with the one before")
-        before = Assembly.objects.select_related("of").get(pk=job.arguments["onto"])
         comparison = compare(library.core_assembly(before), new, job.arguments.get("decided"))
         if "decided" not in job.arguments:
             if comparison.strange:

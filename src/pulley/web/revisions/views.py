@@ -12,6 +12,7 @@ from django.views.decorators.http import require_GET, require_POST
 from pulley.web.accounts.policies import allowed_or_404
 from pulley.web.accounts.requests import UserRequest
 from pulley.web.door import sent_by
+from pulley.web.jobs.answers import queued
 from pulley.web.jobs.models import Job
 from pulley.web.library.forms import files_sent
 from pulley.web.library.lookups import assembly_of
@@ -29,22 +30,18 @@ KINDS = {  # of what became of a component: the sign that goes with its colour, 
 }
 
 
-def _queued(request: UserRequest, job: Job) -> HttpResponse:
-    return render(request, "jobs/job.html", {"job": job}) if request.htmx else redirect("library")
-
-
 @require_POST
 def revise(request: UserRequest, assembly_id: uuid.UUID) -> HttpResponse:
     """Take files in as the next revision of a model and queue their reading."""
     row, said = assembly_of(request, assembly_id), files_sent(request)
-    return _queued(request, services.accept(row, said["file"], said["places"].splitlines()))
+    return queued(request, services.accept(row, said["file"], said["places"].splitlines()), "library")
 
 
 @require_POST
 def add_missing(request: UserRequest, assembly_id: uuid.UUID) -> HttpResponse:
     """Take in files that an assembly refers to and that did not come with it: all of them are its next revision."""
     row = assembly_of(request, assembly_id)
-    return _queued(request, services.add_missing(row, files_sent(request)["file"]))
+    return queued(request, services.add_missing(row, files_sent(request)["file"]), "library")
 
 
 @require_POST
@@ -56,7 +53,7 @@ def answer(request: UserRequest, job_id: uuid.UUID) -> HttpResponse:
     unsure = (job.result or {}).get("unsure", [])
     again = services.decided(job, {pair["old"]: sent.get(f"pair-{k}") or None for k, pair in enumerate(unsure)})
     Job.objects.filter(pk=job.pk).update(dismissed=True)
-    return _queued(request, again)
+    return queued(request, again, "library")
 
 
 @require_GET

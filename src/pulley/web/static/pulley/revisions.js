@@ -1,6 +1,7 @@
 // Two revisions of a model: side by side under one camera, or one over the other, coloured by what became of each component.
 
 import { createLook } from "./canvas/look.js";
+import { pair } from "./canvas/paired.js";
 import { createSilhouettes } from "./canvas/silhouettes.js";
 import { createStage } from "./canvas/stage.js";
 import { find, onClick, targetOf } from "./dom.js";
@@ -26,7 +27,7 @@ const shift = new THREE.Matrix4();
 if (frame) shift.fromArray(frame.flat()).transpose(); // how the old one lies in the new one
 
 /** Every pair's path in one of the two revisions, 0 or 1, with what became of it. */
-const side = (k) => pairs.filter((pair) => pair[k]).map((pair) => ({ path: pair[k], kind: pair[2] }));
+const side = (k) => pairs.filter((each) => each[k]).map((each) => ({ path: each[k], kind: each[2] }));
 const tintOf = (kind) => (kind === "same" ? REST : { colour: COLOURS[kind] });
 
 /** The lines of the list. @returns {HTMLElement[]} */
@@ -82,16 +83,6 @@ function light(old, now) {
   for (const line of lines()) line.setAttribute("aria-pressed", String(line.dataset.old === (old ?? "") && line.dataset.new === (now ?? "")));
 }
 
-/** Let one stage show what another one shows, while that one is turned. */
-function follow(from, to) {
-  from.heed("change", () => {
-    if (from.following || to.following) return;
-    from.following = true;
-    to.setView(from.view());
-    from.following = false;
-  });
-}
-
 await Promise.all(stages.map((stage, k) => stage.load(models[k])));
 for (const { path } of side(0)) stages[0].move(path, shift);
 paintSides();
@@ -100,14 +91,13 @@ for (const stage of stages) {
   stage.setMargin(MARGIN);
   stage.fitTo(corners, QUARTER);
 }
-follow(stages[0], stages[1]);
-follow(stages[1], stages[0]);
+pair(stages[0], stages[1]);
 for (const [k, box] of boxes.entries()) {
   stages[k].canvas.addEventListener("drawn", () => { box.dataset.ready = "true"; }, { once: true });
   box.addEventListener("picked", ({ detail }) => {
     const own = detail.path?.startsWith(OLD) ? [0, detail.path.slice(OLD.length)] : [k, detail.path];
-    const pair = pairs.find((each) => own[1] && each[own[0]] === own[1]);
-    light(pair?.[0], pair?.[1]);
+    const found = pairs.find((each) => own[1] && each[own[0]] === own[1]);
+    light(found?.[0], found?.[1]);
     const line = lines().find((each) => each.getAttribute("aria-pressed") === "true");
     line?.closest("details").setAttribute("open", "");
     line?.scrollIntoView({ block: "nearest" });
