@@ -397,7 +397,7 @@ class MakingTests(AuthoringCase):
         self.changed()
         self.assertAlmostEqual(self.kept(row).steps[0].motion.distance, 95.25)
         self.soon(self.assertEqual, lambda: page.input_value("#quick-s1"), "3.75")
-        self.assertIn("in", page.inner_text("#card-s1 .card-line"))
+        self.soon(self.assertIn, "in", lambda: page.inner_text("#card-s1 .card-line"))
         page.click("#settings summary")
         page.select_option("#unit-wanted", "cm")
         page.wait_for_selector('#page-state [name=unit][value="cm"]', state="attached")

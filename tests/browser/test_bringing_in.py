@@ -33,8 +33,8 @@ class BringingInTests(BrowserCase):
         page.goto(self.live_server_url)
         page.set_input_files("#file", {"name": "found.stl", "mimeType": "model/stl", "buffer": nameless()})
         page.wait_for_selector(".question")
-        self.assertIn("200 mm × 150 mm × 84 mm", page.inner_text(".question"))
-        self.assertTrue(page.is_checked("input[name=units][value=mm]"))
+        self.soon(self.assertIn, "200 mm × 150 mm × 84 mm", lambda: page.inner_text(".question"))
+        self.soon(self.assertTrue, lambda: page.is_checked("input[name=units][value=mm]"))
         self.assert_accessible()
         page.reload()  # a question waits for its answer
         page.wait_for_selector(".question")
@@ -42,7 +42,7 @@ class BringingInTests(BrowserCase):
         page.check("input[name=up][value=z]")
         page.click("text=Bring it in")
         page.wait_for_selector("text=18 components of 5 parts")
-        self.assertEqual(page.locator(".question").count(), 0)
+        self.soon(self.assertEqual, lambda: page.locator(".question").count(), 0)
         page.click("text=Open in the editor")
         self.ready()
         self.revision = 0
@@ -52,7 +52,7 @@ class BringingInTests(BrowserCase):
         page.click("text=Take over what is ticked")
         self.changed()
         self.soon(self.assertRegex, lambda: page.inner_text("#step-summary"), "[3-9] steps, 1[5-8] moved")
-        self.assertRegex(page.inner_text("#steps"), "Screw")
+        self.soon(self.assertRegex, lambda: page.inner_text("#steps"), "Screw")
 
     def test_several_dropped_files_are_one_assembly(self):
         page = self.page

@@ -120,12 +120,12 @@ class RoomTests(RoomCase):
     def test_the_column_comes_with_a_selection_moves_nothing_and_goes_to_the_other_edge(self):
         self.open_editor(axial((ROD,), RIGHT, 205))
         page = self.page
-        self.assertFalse(page.is_visible("#side"))
+        self.soon(self.assertFalse, lambda: page.is_visible("#side"))
         where = f"(() => {{ const s = window.pulley.stage; return s.project(s.bounds(['{BOLT}']).min); }})()"
         before = page.evaluate(where)
         self.pick(BOLT)
         page.wait_for_selector("#canvas[data-ways=shown]")
-        self.assertTrue(page.is_visible("#ways"))
+        self.soon(self.assertTrue, lambda: page.is_visible("#ways"))
         after = page.evaluate(where)
         self.assertAlmostEqual(before["x"], after["x"], places=6)
         self.assertEqual(page.evaluate(COVERED), [])  # fitted clear of where the column comes
@@ -137,7 +137,7 @@ class RoomTests(RoomCase):
         self.assertAlmostEqual(canvas["x"], side["x"], delta=1)
         page.reload()
         self.ready()
-        self.assertTrue(page.is_visible("#side"))
+        self.soon(self.assertTrue, lambda: page.is_visible("#side"))
         self.assertAlmostEqual(page.locator("#side").bounding_box()["x"], side["x"], delta=1)
         head = page.locator(".side-head h2").bounding_box()
         page.mouse.move(head["x"] + 8, head["y"] + 8)
@@ -162,15 +162,15 @@ class RoomTests(RoomCase):
         self.open_editor(axial((ROD,), RIGHT, 205), axial((BOLT,), UP, 100, "s2"))
         page = self.page
         self.assertLess(page.locator("#bottom").bounding_box()["height"], 50)
-        self.assertEqual(page.locator(".slim-bar").count(), 2)
-        self.assertFalse(page.is_visible(".bar"))
+        self.soon(self.assertEqual, lambda: page.locator(".slim-bar").count(), 2)
+        self.soon(self.assertFalse, lambda: page.is_visible(".bar"))
         page.click("#chart-open")
         page.wait_for_selector(".bar >> nth=0")
         page.click("#fold-left")
         self.assertLess(page.locator("#left").bounding_box()["width"], 70)
         page.reload()
         self.ready()
-        self.assertTrue(page.is_visible(".bar >> nth=0"))
+        self.soon(self.assertTrue, lambda: page.is_visible(".bar >> nth=0"))
         self.assertLess(page.locator("#left").bounding_box()["width"], 70)
         page.click("#card-s2 .card-picture", force=True)
         page.wait_for_selector("#card-s2.open")
@@ -251,7 +251,7 @@ class HandTests(RoomCase):
         page.evaluate("window.pulley.stage.setScale(1)")
         page.keyboard.press("f")  # fits, and is typed nowhere
         self.soon(self.assertNotEqual, lambda: round(page.evaluate("window.pulley.stage.scale()"), 3), 1.0)
-        self.assertEqual(page.input_value("#quick-s1"), "155")
+        self.soon(self.assertEqual, lambda: page.input_value("#quick-s1"), "155")
         self.assertEqual(self.kept(row).steps[0].motion.distance, 155)
 
     def test_alt_and_the_arrows_move_the_card_that_has_the_keyboard(self):
@@ -372,7 +372,7 @@ class FirstWayTests(RoomCase):
             page.fill("#commands input", typed)
             self.soon(self.assertIn, found, lambda: page.inner_text("#commands .command-list"))
         page.fill("#commands input", "qwertz")
-        self.assertIn("Nothing is called that", page.inner_text("#commands .command-none"))
+        self.soon(self.assertIn, "Nothing is called that", lambda: page.inner_text("#commands .command-none"))
         page.keyboard.press("Escape")
         page.fill("#teardown-name", "Spring service")
         page.press("#teardown-name", "Enter")
@@ -387,7 +387,7 @@ class FirstWayTests(RoomCase):
         page.wait_for_selector("#canvas[data-ways=shown]")
         page.keyboard.press("-")
         page.keyboard.type("60")
-        self.assertEqual(page.input_value("#way-distance"), "-60")
+        self.soon(self.assertEqual, lambda: page.input_value("#way-distance"), "-60")
         page.fill("#way-distance", "60")
         page.keyboard.press("Enter")
         self.changed()
@@ -404,7 +404,7 @@ class FirstWayTests(RoomCase):
         page.keyboard.press("l")
         page.keyboard.press("Control+a")
         self.soon(self.assertNotIn, BOLT, lambda: page.evaluate("window.pulley.selection.paths()"))
-        self.assertTrue(page.locator(".is-still").count())
+        self.soon(self.assertTrue, lambda: page.locator(".is-still").count())
 
     def test_a_neighbour_is_taken_from_the_list_and_an_empty_drag_leaves_no_entry(self):
         row = self.brought(ROOT / "demo/friction_pack.step", "Layers")
@@ -418,7 +418,7 @@ class FirstWayTests(RoomCase):
         page.click("#ways .way.clear-text >> nth=0")
         self.changed()
         self.assertEqual(asked, [])  # a click on a way makes the step, and asks for nothing else
-        self.assertEqual(page.locator("#card-s1 .snag-text").count(), 0)
+        self.soon(self.assertEqual, lambda: page.locator("#card-s1 .snag-text").count(), 0)
         page.wait_for_selector("#step-summary >> text=clear")  # what was offered as clear is clear
         count = row.history.count()
         page.click("#chart-open")
@@ -434,10 +434,12 @@ class FirstWayTests(RoomCase):
         page.wait_for_selector("#canvas[data-pointing]")
         self.pick("Halyard block/Cheek, near")
         page.wait_for_selector(".pointing >> text=To: point at")
-        self.assertEqual(page.locator(".pointed.held circle").count(), 1)
+        self.soon(self.assertEqual, lambda: page.locator(".pointed.held circle").count(), 1)
         self.pick("Halyard block/Axle pin")
         page.wait_for_selector("#canvas[data-measured]", state="attached")
-        self.assertRegex(page.get_attribute("#canvas", "data-measured"), r"mm apart|between them|parallel")
+        self.soon(
+            self.assertRegex, lambda: page.get_attribute("#canvas", "data-measured"), r"mm apart|between them|parallel"
+        )
         page.keyboard.press("Escape")
         page.wait_for_selector(".pointing", state="hidden")
 

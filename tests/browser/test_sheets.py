@@ -82,7 +82,11 @@ class HandTests(SheetCase):
         leader = self.page.locator('#paper g[data-tag="balloon:b1/leader"] path').get_attribute("d")
         self.drag("balloon:b1/tip", (4, 6))
         self.changed()
-        self.assertNotEqual(self.page.locator('#paper g[data-tag="balloon:b1/leader"] path').get_attribute("d"), leader)
+        self.soon(
+            self.assertNotEqual,
+            lambda: self.page.locator('#paper g[data-tag="balloon:b1/leader"] path').get_attribute("d"),
+            leader,
+        )
         self.assertEqual(
             {b.id: b for b in self.kept().pages[0].balloons}["b1"].target.component, after["b1"].target.component
         )
@@ -108,11 +112,11 @@ class HandTests(SheetCase):
         page = self.page
         top = page.locator("#desk").bounding_box()
         self.pick("view:v1/caption")
-        self.assertEqual(page.input_value("#strip [list=scales]"), "1:1")
+        self.soon(self.assertEqual, lambda: page.input_value("#strip [list=scales]"), "1:1")
         self.assertEqual(page.locator("#desk").bounding_box(), top)  # nothing moves when something is selected
         page.select_option('#strip [aria-label="How it is drawn"]', "shaded lines")
         self.changed()
-        self.assertEqual(page.locator("#paper image").count(), 1)
+        self.soon(self.assertEqual, lambda: page.locator("#paper image").count(), 1)
         page.fill("#strip [list=scales]", "1:9e9")
         page.keyboard.press("Enter")
         page.wait_for_selector("#notice >> text=cannot be drawn")
@@ -120,14 +124,18 @@ class HandTests(SheetCase):
         page.click("#notice [data-dismiss]")
         page.select_option('#strip [aria-label="What it shows"]', "home")
         self.changed()
-        self.assertRegex(page.locator('#paper g[data-tag="view:v1/caption"]').text_content(), "Assembled")
+        self.soon(
+            self.assertRegex, lambda: page.locator('#paper g[data-tag="view:v1/caption"]').text_content(), "Assembled"
+        )
         page.click("#strip >> text=Largest that fits")
         self.changed()
         self.pick("title/owner")
         page.fill('#strip [aria-label="Legal owner"]', "Kestrel Yard")
         page.keyboard.press("Enter")
         self.changed()
-        self.assertIn("Kestrel Yard", page.locator('#paper g[data-tag="title/owner"]').text_content())
+        self.soon(
+            self.assertIn, "Kestrel Yard", lambda: page.locator('#paper g[data-tag="title/owner"]').text_content()
+        )
         self.assert_accessible()
 
     def test_names_order_and_columns_of_the_list(self):
@@ -135,7 +143,7 @@ class HandTests(SheetCase):
         page.fill('[aria-label="Name of item 3"]', "Long pin")
         page.keyboard.press("Enter")
         self.changed()
-        self.assertIn("Long pin", page.locator("#paper").text_content())
+        self.soon(self.assertIn, "Long pin", lambda: page.locator("#paper").text_content())
         self.drag_number("#items .item-number", 2)
         self.changed()
         names = [page.input_value(f'[aria-label="Name of item {k}"]') for k in (1, 2)]
@@ -144,7 +152,9 @@ class HandTests(SheetCase):
         page.click("#columns-menu > summary")
         page.check('[aria-label="Show Material"]')
         self.changed()
-        self.assertIn("Material", page.locator('#paper g[data-tag="list:l1//material"]').text_content())
+        self.soon(
+            self.assertIn, "Material", lambda: page.locator('#paper g[data-tag="list:l1//material"]').text_content()
+        )
 
     def test_columns_are_made_named_sized_and_moved(self):
         page = self.page
@@ -167,8 +177,14 @@ class HandTests(SheetCase):
         page.fill('.item [data-with-column="Supplier"] >> nth=0', "Quay Works")
         page.keyboard.press("Enter")
         self.changed()
-        self.assertEqual(page.input_value('.item [data-with-column="Supplier"] >> nth=0'), "Quay Works")
-        self.assertTrue(page.is_visible('.item [data-with-column="Supplier"] >> nth=0'), "its menu stays open")
+        self.soon(
+            self.assertEqual, lambda: page.input_value('.item [data-with-column="Supplier"] >> nth=0'), "Quay Works"
+        )
+        self.soon(
+            self.assertTrue,
+            lambda: page.is_visible('.item [data-with-column="Supplier"] >> nth=0'),
+            "its menu stays open",
+        )
         drawn = page.locator("#paper").text_content()
         self.assertTrue(all(words in drawn for words in ("Supplier", "What it is", "Quay Works")))
 
@@ -258,8 +274,8 @@ class HandTests(SheetCase):
                 break
         page.mouse.up()
         self.changed()
-        self.assertEqual(page.get_attribute(".item >> nth=0", "data-with-key"), key)
-        self.assertEqual(page.input_value('[aria-label="Name of item 2"]'), "Spanner")
+        self.soon(self.assertEqual, lambda: page.get_attribute(".item >> nth=0", "data-with-key"), key)
+        self.soon(self.assertEqual, lambda: page.input_value('[aria-label="Name of item 2"]'), "Spanner")
 
     def test_the_menu_of_any_row_is_seen_whole(self):
         page, rows = self.page, self.page.locator("#items .item")
@@ -305,7 +321,7 @@ class HandTests(SheetCase):
         self.changed()
         after = self.kept().pages[0].views
         self.assertAlmostEqual(after[1].at[0], after[0].at[0], delta=0.6)
-        self.assertEqual(page.locator(".guide-line").count(), 0)
+        self.soon(self.assertEqual, lambda: page.locator(".guide-line").count(), 0)
 
     def test_tools_a_note_a_balloon_a_dimension_a_detail(self):
         page = self.page
@@ -316,7 +332,7 @@ class HandTests(SheetCase):
         page.fill("#note-text", "Grease here")
         page.locator("#note-text").blur()
         self.changed()
-        self.assertIn("Grease here", page.locator('#paper g[data-tag="note:n1"]').text_content())
+        self.soon(self.assertIn, "Grease here", lambda: page.locator('#paper g[data-tag="note:n1"]').text_content())
         page.mouse.click(self.box("view:v1/caption")["x"] - 250, self.box("view:v1/caption")["y"])
         page.wait_for_selector("[data-tool=dimension]")
         page.click("[data-tool=dimension]")
@@ -324,7 +340,9 @@ class HandTests(SheetCase):
         page.wait_for_selector("#sheet-hint >> text=second point")
         page.mouse.click(*self.middle("view:v1/Halyard block/Axle pin"))
         self.changed()
-        self.assertRegex(page.locator('#paper g[data-tag="dimension:d1"]').last.text_content(), r"\d")
+        self.soon(
+            self.assertRegex, lambda: page.locator('#paper g[data-tag="dimension:d1"]').last.text_content(), r"\d"
+        )
         self.pick("view:v1/caption")
         page.click("[data-tool=detail]")
         x, y = self.middle("view:v1/Halyard block/Bearing/Cage")
@@ -333,7 +351,7 @@ class HandTests(SheetCase):
         page.mouse.move(x + 18, y, steps=3)
         page.mouse.up()
         self.changed()
-        self.assertIn("Detail A", page.locator("#paper").text_content())
+        self.soon(self.assertIn, "Detail A", lambda: page.locator("#paper").text_content())
 
     def test_by_keyboard_alone(self):
         page = self.page
@@ -343,7 +361,7 @@ class HandTests(SheetCase):
             if page.locator("#page-state [name=selected]").input_value() == "balloon:b1":
                 break
             page.keyboard.press("n")
-        self.assertEqual(page.locator("#page-state [name=selected]").input_value(), "balloon:b1")
+        self.soon(self.assertEqual, lambda: page.locator("#page-state [name=selected]").input_value(), "balloon:b1")
         before = self.kept().pages[0].balloons[0].centre
         page.keyboard.press("Shift+ArrowLeft")
         self.changed()
@@ -403,10 +421,10 @@ class HandTests(SheetCase):
             self.page.click("#lines-going >> text=Stop")
             self.page.wait_for_selector("#lines-stopped")
             self.wait_until(lambda: not Job.objects.filter(kind="lines", state="running").exists())
-            self.assertIn("not worked out", self.page.locator("#paper").text_content())
+            self.soon(self.assertIn, "not worked out", lambda: self.page.locator("#paper").text_content())
         self.page.click("text=Work them out")
         self.page.wait_for_selector('#paper[data-whole="1"]')
-        self.assertEqual(self.page.locator("#lines-stopped").count(), 0)
+        self.soon(self.assertEqual, lambda: self.page.locator("#lines-stopped").count(), 0)
 
     def test_the_pdf_is_two_clicks_from_the_page(self):
         self.page.click("#file-menu > summary")
