@@ -34,6 +34,7 @@ from pulley.core.planning.directions import name_of
 from pulley.core.planning.proposal import Options, propose
 from pulley.core.planning.remedies import remedies
 from pulley.core.planning.ways_out import WayOut, ways_out
+from pulley.core.quantities import counted
 from pulley.core.score.stages import stages
 from pulley.core.store import Folder
 from pulley.core.teardown import Teardown, find_step
@@ -263,7 +264,8 @@ def _plain_sheet(answer: dict[str, Any]) -> str:
 
 
 def _plain_inspect(answer: dict[str, Any]) -> str:
-    lines = [f"{answer['source']['file']}: {len(answer['components'])} components of {len(answer['parts'])} parts"]
+    held = f"{counted(len(answer['components']), 'component')} of {counted(len(answer['parts']), 'part')}"
+    lines = [f"{answer['source']['file']}: {held}"]
     lines += [f"{part['quantity']:5} × {part['name']}" for part in answer["parts"]]
     return "\n".join(lines + answer["notes"])
 
@@ -309,7 +311,8 @@ def _plain_check(answer: dict[str, Any]) -> str:
             near = step["clearance"]
             lines.append(f"{step['id']}: {near['moving']} passes {near['still']} at {near['distance']:.2f} mm")
     lines += _plain_tolerances(answer)
-    return "\n".join([*lines, f"{len(answer['steps'])} steps, " + ("no snags." if answer["clear"] else "not clear.")])
+    last = f"{counted(len(answer['steps']), 'step')}, {'no snags' if answer['clear'] else 'not clear'}."
+    return "\n".join([*lines, last])
 
 
 def _plain_matches(answer: dict[str, Any]) -> str:
@@ -329,7 +332,8 @@ def _plain_fits(answer: dict[str, Any]) -> str:
 def _plain_proposal(answer: dict[str, Any]) -> str:
     lines = [f"{step['id']}: {', '.join(step['members'])}. {step['reason']}" for step in answer["steps"]]
     lines += [each["sentence"] for each in answer["left"]]
-    return "\n".join([*lines, f"{len(answer['steps'])} steps, {len(answer['left'])} components left."])
+    last = f"{counted(len(answer['steps']), 'step')}, {counted(len(answer['left']), 'component')} left."
+    return "\n".join([*lines, last])
 
 
 class _Parser(argparse.ArgumentParser):

@@ -16,7 +16,7 @@ from pulley.core.naming import component_name
 from pulley.core.planning.measuring import Measure
 from pulley.core.planning.pointing import Feature
 from pulley.core.planning.ways_out import WayOut
-from pulley.core.quantities import measured, plain, shown
+from pulley.core.quantities import counted, measured, plain, shown
 from pulley.core.teardown import Step, Teardown
 
 ALIKE = 0.005  # degrees that are none
@@ -32,8 +32,7 @@ def step_sentence(step: Step, unit: str = "mm") -> str:
     '1 component up, 60 mm'
     """
     count = len(step.members)
-    who = "1 component" if count == 1 else f"{count} components"
-    return f"{who} {step.motion.words(count, unit)}"
+    return f"{counted(count, 'component')} {step.motion.words(count, unit)}"
 
 
 def odd_angle(motion: Motion) -> str:

@@ -164,6 +164,15 @@ def plain(number: float) -> str:
     return f"{number:.3f}".rstrip("0").rstrip(".") if abs(number) < 1e15 else f"{number:g}"
 
 
+def counted(number: int, noun: str) -> str:
+    """A number of things: ``1 part``, ``18 components``.
+
+    >>> counted(1, "part"), counted(0, "step")
+    ('1 part', '0 steps')
+    """
+    return f"{number} {noun}{'' if number == 1 else 's'}"
+
+
 def shown(mm: float, unit: str = "mm") -> str:
     """A length in mm as a person reads it in their unit, without the unit's name.
 

@@ -14,7 +14,7 @@ from pulley.core.geometry.curves import catmull_rom
 from pulley.core.geometry.frames import Pose, Vector3, triple, unit
 from pulley.core.motion.base import FAN, Displaced, Fan, Fanned, Shorter, mapped_vector, reversed_vector
 from pulley.core.motion.travel import Slide, Travel
-from pulley.core.quantities import DISTANCE_LIMIT
+from pulley.core.quantities import DISTANCE_LIMIT, counted
 
 NOWHERE = 1e-6  # mm; waypoints nearer than this are the same
 SHORT_OF = 0.1  # mm before a meeting at which a shortened path ends
@@ -67,7 +67,7 @@ class Path(Fanned):
 
     def words(self, count: int, unit: str) -> str:
         """``along a path of 2 legs``."""
-        legs = "1 leg" if len(self.waypoints) == 1 else f"{len(self.waypoints)} legs"
+        legs = counted(len(self.waypoints), "leg")
         return f"along a {'rounded ' if self.smooth else ''}path of {legs}{self.fan.words(count, unit)}"
 
     def reversed(self) -> Self:

@@ -14,7 +14,7 @@ from pulley.core.naming import members_name
 from pulley.core.planning.blocking import Blocking
 from pulley.core.planning.removal_order import Removal, Twist
 from pulley.core.planning.spacing import Placed
-from pulley.core.quantities import plain
+from pulley.core.quantities import counted, plain
 from pulley.core.teardown import Step
 
 FANNED = 3  # steps in a row, evenly spaced along one line, from which they are one fan
@@ -134,7 +134,7 @@ def _holds(blocking: Blocking, removal: Removal, members: set[int], gone: set[in
     )
     one, number = len(members) == 1, len(members)
     if removal.fastener and names:
-        contacts = f"{len(pairs)} contact{'' if len(pairs) == 1 else 's'}"
+        contacts = counted(len(pairs), "contact")
         return f"{'It holds' if one else f'These {number} hold'} {names}: {contacts}, nothing in the way {way}."
     if names:
         return f"{'It rests' if one else f'These {number} rest'} on {names}; nothing is in the way {way} any more."

@@ -9,6 +9,7 @@ from pulley.core.assembly import Assembly
 from pulley.core.contact.check import Snag
 from pulley.core.errors import PulleyError
 from pulley.core.formats import teardown as teardown_json
+from pulley.core.quantities import counted
 from pulley.core.revisions.carrying import carry
 from pulley.core.revisions.describing import sentence, summary
 from pulley.core.revisions.judging import fresh_snags
@@ -73,4 +74,4 @@ def plain_carry(answer: dict[str, Any]) -> str:
         f"Step {snag['step']}: {snag['moving']} meets {snag['blocker']} at {snag['travel']:.1f} mm."
         for snag in answer["snags"]
     ]
-    return "\n".join([*lines, f"{answer['output']}: {answer['steps']} steps"])
+    return "\n".join([*lines, f"{answer['output']}: {counted(answer['steps'], 'step')}"])

@@ -58,5 +58,6 @@ def summary(comparison: Comparison) -> str:
     names = {"shape": "changed in shape", "gone": "gone", "same": "the same", "added": "new"}
     told = [f"{count} {names.get(kind, kind)}" for kind, count in counts.items() if count]
     if not any(counts[kind] for kind in ORDER):
-        return f"All {counts['same']} components are the same."
+        alone = counts["same"] == 1
+        return "The one component is the same." if alone else f"All {counts['same']} components are the same."
     return ", ".join(told) + "."

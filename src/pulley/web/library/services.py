@@ -18,6 +18,7 @@ from pulley.core import assembly as core
 from pulley.core.errors import PulleyError
 from pulley.core.formats import gltf
 from pulley.core.formats.reading import Wanted, read_file
+from pulley.core.quantities import counted
 from pulley.core.render.painter import png
 from pulley.core.revisions.describing import sentence, summary
 from pulley.core.revisions.matching import Comparison
@@ -107,7 +108,7 @@ def bring_in(job: Job, report: Report) -> dict[str, Any]:
             return asked
         row = add(job.owner, assembly, job.pk, job.arguments.get("wanted"))
     return {
-        "summary": f"{row.component_count} components of {row.part_count} parts",
+        "summary": f"{counted(row.component_count, 'component')} of {counted(row.part_count, 'part')}",
         "notes": row.notes,
         "open": reverse("new-teardown", args=[row.pk]),
     }

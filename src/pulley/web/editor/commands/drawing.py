@@ -6,7 +6,7 @@ from pulley.core.errors import PulleyError
 from pulley.core.geometry.frames import Vector3
 from pulley.core.naming import members_name
 from pulley.core.planning.scenes import at_home
-from pulley.core.quantities import parse_number
+from pulley.core.quantities import counted, parse_number
 from pulley.core.score.compose import compose
 from pulley.core.teardown import Jog, Teardown
 from pulley.web.door import whole
@@ -85,7 +85,7 @@ def clear_trails(sent: Sent, teardown: Teardown, assembly: Assembly) -> Changed:
     after = teardown
     for path, made in found.items():
         after = editing.add_jog(after, path, made)
-    return Changed(after, f"{len(found)} dogleg{'' if len(found) == 1 else 's'}")
+    return Changed(after, counted(len(found), "dogleg"))
 
 
 @command("straighten")

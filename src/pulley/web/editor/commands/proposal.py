@@ -2,6 +2,7 @@
 
 from pulley.core.assembly import Assembly
 from pulley.core.errors import PulleyError
+from pulley.core.quantities import counted
 from pulley.core.teardown import Teardown
 from pulley.web.editor import proposal_request
 from pulley.web.editor.commands.registry import command
@@ -17,6 +18,4 @@ def accept(sent: Sent, teardown: Teardown, assembly: Assembly) -> Changed:
     chosen = [step.id for step in found.steps if step.id in ids]
     if not chosen:
         raise PulleyError("No proposed step is chosen. Tick one or more, or leave the proposal.")
-    return Changed(
-        found.added_to(teardown, chosen), f"{len(chosen)} proposed step{'' if len(chosen) == 1 else 's'}", ""
-    )
+    return Changed(found.added_to(teardown, chosen), counted(len(chosen), "proposed step"), "")

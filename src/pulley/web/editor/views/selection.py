@@ -33,7 +33,7 @@ from pulley.core.planning.scenes import scene_after
 from pulley.core.planning.stacking import fan_layers, fan_step
 from pulley.core.planning.trial import trial
 from pulley.core.planning.ways_out import WayOut, way_out, ways_out
-from pulley.core.quantities import measured, plain, round_down, shown
+from pulley.core.quantities import counted, measured, plain, round_down, shown
 from pulley.web.accounts.models import preferences_of
 from pulley.web.accounts.requests import UserRequest
 from pulley.web.analysis import services as analysis
@@ -220,7 +220,7 @@ def _fanned(assembly: Assembly, way: WayOut, snags: Sequence[Snag], unit: str) -
         "sentence": said,
         "blocker": blocker,
         "direction": json.dumps(way.direction),
-        "free": f"{len(snags)} snag{'' if len(snags) == 1 else 's'}" if snags else "clear",
+        "free": counted(len(snags), "snag") if snags else "clear",
         "state": "blocked" if snags else "clear",
         "odd": describe.odd_angle(Axial(way.direction, 1.0)),
     }
@@ -342,7 +342,7 @@ def choose(request: UserRequest, teardown_id: uuid.UUID, what: str) -> JsonRespo
         raise Http404
     about = _asked(request, teardown_id)
     found = SETS[what](about.assembly, about.scene, about.members, sent_by(request))
-    return JsonResponse({"members": list(found), "words": f"{len(found)} component{'' if len(found) == 1 else 's'}"})
+    return JsonResponse({"members": list(found), "words": counted(len(found), "component")})
 
 
 def _riders(assembly: Assembly, scene: Scene, members: tuple[str, ...], sent: Sent) -> tuple[str, ...]:

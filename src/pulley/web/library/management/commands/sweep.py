@@ -4,6 +4,7 @@ from typing import Any
 
 from django.core.management.base import BaseCommand
 
+from pulley.core.quantities import counted
 from pulley.web.library import bin
 
 
@@ -17,4 +18,4 @@ class Command(BaseCommand):
         swept = bin.sweep()
         for name in swept:
             self.stdout.write(name)
-        self.stdout.write(f"{len(swept)} files deleted.")
+        self.stdout.write(f"{counted(len(swept), 'file')} deleted.")
