@@ -38,15 +38,15 @@ export function createSilhouettes(stage) {
     if (edges) edges.visible = false;
   }
 
-  /** Work them out piece by piece, so that the page answers meanwhile. */
+  /** Work them out piece by piece, so that the page answers meanwhile; they are drawn at once when all are there. */
   function begin() {
     const waiting = [...stage.items.values()];
     const go = () => {
       const since = performance.now();
       while (waiting.length && performance.now() - since < SLICE) add(waiting.pop());
-      stage.invalidate();
-      if (waiting.length) setTimeout(go);
-      else stage.box.dataset.outlines = "drawn";
+      if (waiting.length) return setTimeout(go);
+      stage.box.dataset.outlines = "drawn";
+      return stage.invalidate();
     };
     go();
   }
