@@ -115,7 +115,15 @@ class AssemblingTests(BrowserCase):
         self.soon(self.assertAlmostEqual, lambda: page.evaluate(height, bolt), 25.0)
         page.keyboard.press("p")
         self.actions = 0
-        self.lay("Bolt 1", (*(3 * FACING[:2]), -4), "Plate", np.array([-28, 0, 9]) - 3.2 * FACING)
+        self.press("Bolt 1", (*(3 * FACING[:2]), -4), "Now at the place")
+        hole = np.array([-28, 0, 9]) - 3.2 * FACING
+        page.mouse.move(*page.evaluate(SEEN, [self.ids()["Plate"], hole.tolist()]))
+        page.wait_for_selector("#canvas[data-ghosts='1']")  # where it would go
+        page.keyboard.press("Escape")
+        page.wait_for_selector("#canvas[data-ghosts='0']")
+        page.keyboard.press("p")
+        self.lay("Bolt 1", (*(3 * FACING[:2]), -4), "Plate", hole)
+        page.wait_for_selector("#canvas[data-ghosts='0']")
         page.keyboard.press("Escape")
         expect(page.locator("#pointing")).to_be_hidden()
         expect(page.locator("#piece")).to_contain_text("round on round")

@@ -4,6 +4,7 @@ import json
 import tempfile
 from pathlib import Path
 
+import numpy as np
 from django.core.files.uploadedfile import SimpleUploadedFile
 from django.test import TestCase
 
@@ -65,9 +66,14 @@ class AssemblingTests(TestCase):
         self.assertEqual(response.status_code, expect, response.content[:500])
         return response
 
-    def point(self, name: str, point, normal) -> dict:
+    def point(self, name: str, point, normal, **sent: str) -> dict:
         """What the pointer finds at a place in the assembly's frame."""
-        values = {"path": self.id_of(name), "point": json.dumps(point), "normal": json.dumps(normal), "reach": 0.2}
+        values = {
+            "path": self.id_of(name),
+            "point": json.dumps(point),
+            "normal": json.dumps(normal),
+            "reach": 0.2,
+        } | sent
         return self.client.post(f"{self.address}point", values).json()
 
     def bolted(self, name: str = "Bolt 1", x: float = -28.0):
@@ -113,6 +119,20 @@ class AssemblingTests(TestCase):
         self.assertEqual(self.now().by_id[self.id_of("Bolt 1")].on, "")
         self.client.post(f"{self.address}redo", {"revision": self.row.revision}, headers=HTMX)
         self.assertEqual(self.now().by_id[self.id_of("Bolt 1")].on, self.id_of("Plate"))
+
+    def test_where_it_would_go_is_where_it_goes(self):
+        self.bolted()
+        axle, hole = self.point("Plate", [-24.8, 0, 9], [-1, 0, 0]), ([31.2, 0, 9], [-1, 0, 0])
+        seen = self.point("Plate", *hole, moved=json.dumps(axle))
+        self.assertEqual(seen["goes"], {})  # a component is not laid on itself
+        bolt = self.point("Bolt 1", [-25, 0, 8], [1, 0, 0])
+        self.assertEqual(
+            self.point("Bolt 1", [-25, 0, 8], [1, 0, 0], moved=json.dumps(axle))["goes"], {}
+        )  # nor in a circle
+        seen = self.point("Plate", *hole, moved=json.dumps(bolt))
+        self.assertEqual(list(seen["goes"]), [self.id_of("Bolt 1")])
+        self.edit("place", moved=json.dumps(bolt), target=json.dumps(seen))
+        np.testing.assert_allclose(seen["goes"][self.id_of("Bolt 1")], self.now().poses[self.id_of("Bolt 1")].ravel())
 
     def test_what_is_in_something_else_is_said(self):
         self.bolted()

@@ -1,6 +1,7 @@
 """Compile the kernels, or load them from their cache, before somebody waits for them."""
 
-import importlib
+import subprocess
+import sys
 from dataclasses import replace
 
 import numpy as np
@@ -20,9 +21,25 @@ from pulley.core.score.compose import compose
 from pulley.core.teardown import Look, Step, Teardown
 
 
+def compile_all() -> None:
+    """Compile every kernel for the processes to come, in two halves side by side: those of readers, and the others.
+
+    Raises
+    ------
+    RuntimeError
+        When those of readers could not be compiled; it has said why on the standard error.
+    """
+    readers = subprocess.Popen([sys.executable, "-m", "pulley.core.formats.warm"])
+    try:
+        warm()
+    finally:
+        failed = readers.wait()
+    if failed:
+        raise RuntimeError("The kernels of readers could not be compiled.")
+
+
 def warm() -> None:
-    """Run every kernel once on two small boxes, and those of readers."""
-    importlib.import_module("pulley.core.formats.warm")
+    """Run every kernel once on two small boxes, but for those of readers."""
     part = Part("p1", "box", box_mesh((0, 0, 0), (10, 10, 10)))
     lifted = np.eye(4)
     lifted[2, 3] = 25.0
@@ -43,4 +60,4 @@ def warm() -> None:
 
 
 if __name__ == "__main__":
-    warm()
+    compile_all()

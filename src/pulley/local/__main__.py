@@ -11,6 +11,7 @@ import time
 import urllib.error
 import urllib.request
 from collections.abc import Callable, Iterator, Sequence
+from concurrent.futures import ThreadPoolExecutor
 from contextlib import contextmanager
 from pathlib import Path
 from types import FrameType
@@ -300,7 +301,11 @@ def lint(_words: Sequence[str]) -> int:
         ["node_modules/.bin/eslint", "src/pulley/web/static/pulley"],
         ["node_modules/.bin/tsc", "--project", "jsconfig.json"],
     ]
-    return max(subprocess.run(command, cwd=ROOT).returncode for command in commands)
+    with ThreadPoolExecutor(os.cpu_count()) as pool:
+        done = list(pool.map(lambda command: subprocess.run(command, cwd=ROOT, capture_output=True), commands))
+    for each in done:
+        sys.stdout.buffer.write(each.stdout + each.stderr)
+    return max(each.returncode for each in done)
 
 
 def lock(_words: Sequence[str]) -> int:

@@ -46,14 +46,15 @@ def _names(arrangement: Arrangement, ids: list[str]) -> str:
     return first if len(ids) == 1 else f"{first} and {len(ids) - 1} more"
 
 
-def _feature(sent: Sent, key: str) -> Feature:
+def place_sent(sent: Sent, key: str) -> Feature:
+    """A place on a piece that was pointed at, as the page was told of it."""
     return replace(feature_sent(sent, key), component=str(mapping_sent(sent, key).get("component")))
 
 
 @command("place")
 def place(sent: Sent, arrangement: Arrangement, flat: Assembly) -> Changed:
     """Lay what was pointed at first on what was pointed at second."""
-    moved, target = _feature(sent, "moved"), _feature(sent, "target")
+    moved, target = place_sent(sent, "moved"), place_sent(sent, "target")
     after = placing.place(arrangement, moved, target)
     names = (arrangement.piece(each.component).name[:40] for each in (moved, target))
     return Changed(after, " on ".join(names), (moved.component,))

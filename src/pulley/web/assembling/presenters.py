@@ -5,9 +5,12 @@ from typing import Any
 
 from pulley.core.assembling.arrangement import Arrangement, Piece
 from pulley.core.assembling.judging import clashes
+from pulley.core.assembling.placing import place
 from pulley.core.colours import to_hex
 from pulley.core.contact.scene import home_scene
 from pulley.core.drawing.rows import DENSITIES
+from pulley.core.errors import PulleyError
+from pulley.core.planning.pointing import Feature
 from pulley.core.quantities import plain, shown
 from pulley.web import history
 from pulley.web.accounts.models import preferences_of
@@ -63,6 +66,15 @@ def _state(arrangement: Arrangement) -> dict[str, Any]:
         "poses": {id: pose.ravel().tolist() for id, pose in arrangement.poses.items()},
         "tints": {piece.id: {"colour": to_hex(piece.colour)} for piece in arrangement.pieces if piece.colour},
     }
+
+
+def goes(arrangement: Arrangement, moved: Feature, target: Feature) -> dict[str, list[float]]:
+    """Where a piece, and what hangs on it, would stand with one place laid on another; nothing where that cannot be."""
+    try:
+        after = place(arrangement, moved, target)
+    except PulleyError:  # said once it is asked for
+        return {}
+    return {id: after.poses[id].ravel().tolist() for id in arrangement.hanging(moved.component)}
 
 
 def _about(arrangement: Arrangement, selected: tuple[str, ...], unit: str) -> dict[str, Any]:

@@ -16,7 +16,7 @@ from pulley.core.formats import gltf
 from pulley.core.planning.pointing import feature_at
 from pulley.web.accounts.requests import UserRequest
 from pulley.web.assembling import presenters, services
-from pulley.web.assembling.commands import COMMANDS, ids_known
+from pulley.web.assembling.commands import COMMANDS, ids_known, place_sent
 from pulley.web.assembling.lookups import arrangement_of
 from pulley.web.assembling.models import Arrangement as Row
 from pulley.web.assembling.services import Changed
@@ -80,15 +80,17 @@ def model(request: UserRequest, arrangement_id: uuid.UUID) -> HttpResponse:
 
 @require_POST
 def point(request: UserRequest, arrangement_id: uuid.UUID) -> JsonResponse:
-    """The face, edge or corner under the pointer."""
+    """The face, edge or corner under the pointer, and where the first of two places would go when it is laid on it."""
     sent = sent_by(request)
     arrangement = services.load(arrangement_of(request, arrangement_id))
     flat = services.flat_of(arrangement)
     spot, normal = np.array(numbers(json_sent(sent, "point"), 3)), np.array(direction_sent(sent, "normal"))
     (reach,) = numbers([json_sent(sent, "reach")], 1)
     found = feature_at(home_scene(flat), sent.get("path", ""), spot, normal, min(max(reach, 0.0), flat.diagonal))
-    name = arrangement.by_id[found.component].name
-    return JsonResponse(asdict(found) | {"words": found.words, "name": name})
+    about: dict[str, object] = {"words": found.words, "name": arrangement.by_id[found.component].name}
+    if "moved" in sent:
+        about["goes"] = presenters.goes(arrangement, place_sent(sent, "moved"), found)
+    return JsonResponse(asdict(found) | about)
 
 
 @require_POST

@@ -2,6 +2,7 @@
 
 import * as THREE from "../vendor/three/three.min.js";
 import { ask } from "./ask.js";
+import { createGhost } from "./canvas/ghost.js";
 import { createLook } from "./canvas/look.js";
 import { createPointing } from "./canvas/pointing.js";
 import { createRose } from "./canvas/rose.js";
@@ -23,7 +24,9 @@ const overlay = find("#overlay");
 const stage = createStage(canvas, find("#drawing"));
 const silhouettes = createSilhouettes(stage);
 const look = createLook(stage, silhouettes);
-const pointing = createPointing(find("#pointing"), overlay, stage, (values) => ask(room.dataset.atPoint, values));
+const ghost = createGhost(stage);
+let moved = null; // the first of two places, once it was pointed at
+const pointing = createPointing(find("#pointing"), overlay, stage, (values) => ask(room.dataset.atPoint, moved ? { ...values, moved: JSON.stringify(moved) } : values));
 createRose(find("#rose"), stage).directions = SIDES;
 let forget = null; // that Escape ends pointing, while it is under way
 
@@ -79,9 +82,9 @@ function startPlacing() {
   stopPlacing();
   forget = begun(stopPlacing);
   find("#place").setAttribute("aria-pressed", "true");
-  let moved = null;
   pointing.start({
     prompt: "Point at a place on the component that moves: a face, a round face, an edge or a corner.",
+    onSeen: (feature) => ghost.show(feature?.goes ?? {}),
     onTake: (feature) => {
       if (!moved) {
         moved = feature;
@@ -99,6 +102,8 @@ function startPlacing() {
 function stopPlacing() {
   forget?.();
   forget = null;
+  moved = null;
+  ghost.show({});
   pointing.stop();
   find("#place").setAttribute("aria-pressed", "false");
 }

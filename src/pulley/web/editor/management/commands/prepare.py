@@ -14,7 +14,7 @@ from pulley.core.errors import PulleyError
 from pulley.core.files import version_of, write_whole
 from pulley.core.formats import teardown as teardown_json
 from pulley.core.formats.reading import read_file
-from pulley.core.warm import warm
+from pulley.core.warm import compile_all
 from pulley.web.editor.services import create
 from pulley.web.jobs.services import take_up_all
 from pulley.web.library.files import geometry, place_of, uploads
@@ -60,8 +60,8 @@ class Command(BaseCommand):
         """Compile, unless that was done for this very source."""
         source = version_of(settings.ROOT / "src/pulley/core")
         if not marker.exists() or marker.read_text() != source:
-            self.stdout.write("Compiling the contact kernels (once; half a minute) ...")
-            warm()
+            self.stdout.write("Compiling the contact kernels (once; a minute or two) ...")
+            compile_all()
             write_whole(marker, source.encode())
 
     def load_demo(self) -> None:

@@ -4,7 +4,7 @@ import * as THREE from "../../vendor/three/three.min.js";
 import { cornersOf } from "./model.js";
 import { createSheet } from "./picture.js";
 
-const ROPE = new THREE.Color(0x9a5b13);
+export const ROPE = new THREE.Color(0x9a5b13);
 const SNAG = new THREE.Color(0xb3261e);
 const LAYER = 1;
 

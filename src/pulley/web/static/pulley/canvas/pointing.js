@@ -6,7 +6,7 @@ import { set, svg } from "./svg.js";
 const NEAR = 7; // pixels within which an edge or a corner is meant
 const REST = 60; // milliseconds between questions while the pointer moves
 
-/** `start({ prompt, typed, accepts, onTake })` begins; what is taken is a feature, or only a path. */
+/** `start({ prompt, typed, accepts, onTake, onSeen })` begins; what is taken is a feature, or only a path. */
 export function createPointing(bar, overlay, stage, question) {
   let job = null;
   let last = null;
@@ -99,8 +99,11 @@ export function createPointing(bar, overlay, stage, question) {
     timer = setTimeout(async () => {
       timer = 0;
       if (!job) return;
+      const now = job;
       seen = await look(last).catch(() => null);
+      if (now !== job) return;
       draw();
+      job.onSeen?.(seen);
     }, REST);
   });
 
