@@ -233,21 +233,19 @@ def _own_place(number: int) -> dict[str, str]:
     return {"PULLEY_VAR": str(folder), "PULLEY_DB_NAME": f"pulley_{number}"}
 
 
-# about half of all in a browser
-HALF = ("test_assembling", "test_authoring", "test_bringing_in", "test_editor", "test_first_slice")
-ALONE = ("core", "local", "publish")  # take about as long as all others without one
+BESIDE = (  # groups of tests, each of which takes about as long as all that are in none
+    ("core", "local", "publish"),
+    ("reference", "browser.test_authoring", "browser.test_first_slice"),
+    ("web", "browser.test_publishing", "browser.test_room"),
+)
 
 
 def _parts() -> list[list[str]]:
-    """Tests in groups to run side by side: two that mostly wait for a browser, two that need none; about as long."""
-    folders = sorted(folder.parent.name for folder in (ROOT / "tests").glob("*/__init__.py"))
-    files = sorted(file.stem for file in (ROOT / "tests/browser").glob("test_*.py"))
-    hands = [[name for name in files if (name in HALF) == first] for first in (True, False)]
-    return [
-        *([f"tests.browser.{name}" for name in hand] for hand in hands),
-        [f"tests.{folder}" for folder in folders if folder in ALONE],
-        [f"tests.{folder}" for folder in folders if folder not in ("browser", *ALONE)],
-    ]
+    """Every test, in groups to run side by side that take about as long."""
+    folders = {folder.parent.name for folder in (ROOT / "tests").glob("*/__init__.py")} - {"browser"}
+    files = {f"browser.{file.stem}" for file in (ROOT / "tests/browser").glob("test_*.py")}
+    rest = (folders | files).difference(*BESIDE)
+    return [[f"tests.{name}" for name in group] for group in (sorted(rest), *BESIDE)]
 
 
 def _test_command(*names: str) -> list[str]:
