@@ -235,8 +235,8 @@ def _own_place(number: int) -> dict[str, str]:
 
 BESIDE = (  # groups of tests, each of which takes about as long as all that are in none
     ("core", "local", "publish"),
-    ("reference", "browser.test_authoring", "browser.test_first_slice"),
-    ("web", "browser.test_publishing", "browser.test_room"),
+    ("reference", "browser.test_authoring"),
+    ("web", "browser.test_first_slice", "browser.test_publishing", "browser.test_room"),
 )
 
 
