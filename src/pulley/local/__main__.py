@@ -38,7 +38,8 @@ USAGE = """usage: ./pulley COMMAND
   pictures   take the pictures in docs/screenshots again
   user       make a user who may sign in: ./pulley user NAME
   manage     a Django management command, with the database running
-  inspect, travel, check, matches, along, fits, propose, sheet   headless commands; see ./pulley check --help
+  inspect, travel, check, matches, along, fits, propose, compare, carry, sheet, export
+             headless commands; see ./pulley check --help
 """
 
 
