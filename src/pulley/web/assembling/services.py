@@ -21,7 +21,6 @@ from pulley.core.assembling.making import assembled, decided, flat
 from pulley.core.assembly import Assembly as CoreAssembly
 from pulley.core.errors import PulleyError
 from pulley.core.geometry.mesh import Mesh
-from pulley.core.quantities import counted
 from pulley.core.revisions.matching import compare
 from pulley.core.store import keep_meshes, load_mesh
 from pulley.web import history
@@ -216,7 +215,7 @@ def take_over(job: Job, report: Report) -> dict[str, Any]:
         with transaction.atomic():
             made = revisions.keep(row.based, comparison, job.pk)
             Row.objects.filter(pk=row.pk).update(based=made, paths=paths)
-    summary = f"{counted(made.component_count, 'component')} of {counted(made.part_count, 'part')}"
+    summary = library.size_of(made)
     return {
         "summary": summary,
         "see": reverse("changes", args=[made.pk]),

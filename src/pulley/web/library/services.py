@@ -108,7 +108,7 @@ def bring_in(job: Job, report: Report) -> dict[str, Any]:
             return asked
         row = add(job.owner, assembly, job.pk, job.arguments.get("wanted"))
     return {
-        "summary": f"{counted(row.component_count, 'component')} of {counted(row.part_count, 'part')}",
+        "summary": size_of(row),
         "notes": row.notes,
         "open": reverse("new-teardown", args=[row.pk]),
     }
@@ -245,6 +245,11 @@ def _component_row(
         pose=component.pose.ravel().tolist(),
         colour=component.colour if isinstance(component, core.Leaf) else None,
     )
+
+
+def size_of(row: Assembly) -> str:
+    """How much an assembly holds: ``18 components of 5 parts``."""
+    return f"{counted(row.component_count, 'component')} of {counted(row.part_count, 'part')}"
 
 
 def not_deleted(pk: Any) -> Assembly:

@@ -12,13 +12,15 @@ export function createGhost(stage) {
     const { surface, motion } = stage.items.get(path);
     const copy = new THREE.Mesh(surface.geometry, glass);
     copy.matrixAutoUpdate = false;
+    surface.updateWorldMatrix(true, false); // it may have been moved since the last frame
     copy.matrix.fromArray(pose).transpose().multiply(motion.clone().invert()).multiply(surface.matrixWorld);
     return copy;
   }
 
   function show(poses) {
     const before = copies;
-    copies = Object.entries(poses).map(([path, pose]) => copyOf(path, pose));
+    const here = Object.entries(poses).filter(([path]) => stage.items.has(path)); // another window may have added some
+    copies = here.map(([path, pose]) => copyOf(path, pose));
     if (!before.length && !copies.length) return;
     for (const each of before) stage.scene.remove(each);
     for (const each of copies) stage.scene.add(each);
