@@ -267,11 +267,11 @@ class EscapeTests(ResilienceCase):
         self.page.mouse.move(canvas["x"] + 80, canvas["y"] + 300)
         self.page.mouse.down()
         self.page.mouse.move(canvas["x"] + 200, canvas["y"] + 340, steps=4)
-        self.assertNotEqual(self.page.evaluate(view), before)
+        self.soon(self.assertNotEqual, lambda: self.page.evaluate(view), before)
         self.page.keyboard.press("Escape")
         self.page.mouse.move(canvas["x"] + 240, canvas["y"] + 360, steps=2)
         self.page.mouse.up()
-        self.assertEqual(self.page.evaluate(view), before)
+        self.soon(self.assertEqual, lambda: self.page.evaluate(view), before)
 
     def drag_and_escape(self, handle: str, by: tuple[float, float]):
         """Take hold of something, move it, press Escape, let go."""

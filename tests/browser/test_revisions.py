@@ -71,12 +71,15 @@ class RevisionTests(BrowserCase):
             page.wait_for_selector(f"{side} [data-ready]")
         self.assert_accessible()
         colour = "([k, path]) => window.pulley.stages[k].items.get(path).surface.material.color.getHexString()"
-        seen = [page.evaluate(colour, [k, "Frame/Cover"]) for k in (0, 1)]
-        self.assertEqual(seen, ["b4553b", "b4553b"])
+        self.soon(
+            self.assertEqual,
+            lambda: [page.evaluate(colour, [k, "Frame/Cover"]) for k in (0, 1)],
+            ["b4553b", "b4553b"],
+        )
         self.assertEqual(page.evaluate(colour, [1, "Frame/Base"]), "d9d6cf")
         page.click("[data-pair]:has-text('Post is called Stand now')")
         lit = "() => window.pulley.stages.map((stage) => [...stage.lit])"
-        self.assertEqual(page.evaluate(lit), [["Frame/Post"], ["Frame/Stand"]])
+        self.soon(self.assertEqual, lambda: page.evaluate(lit), [["Frame/Post"], ["Frame/Stand"]])
         page.check("[name=arranged][value=over]")
         page.wait_for_function("() => window.pulley.stages[1].items.has('old:Frame/Cover')")
         shown = "path => window.pulley.stages[1].items.get(path).object.visible"
@@ -85,7 +88,7 @@ class RevisionTests(BrowserCase):
             lambda: [page.evaluate(shown, p) for p in ("old:Frame/Cover", "Frame/Cover")],
             [True, True],
         )
-        self.assertFalse(page.evaluate(shown, "old:Frame/Base"))
+        self.soon(self.assertFalse, lambda: page.evaluate(shown, "old:Frame/Base"))
         page.focus("#fade")
         page.keyboard.press("End")
         self.soon(self.assertEqual, lambda: page.evaluate(shown, "old:Frame/Cover"), False)

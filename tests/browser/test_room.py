@@ -167,14 +167,14 @@ class RoomTests(RoomCase):
         page.click("#chart-open")
         page.wait_for_selector(".bar >> nth=0")
         page.click("#fold-left")
-        self.assertLess(page.locator("#left").bounding_box()["width"], 70)
+        self.soon(self.assertLess, lambda: page.locator("#left").bounding_box()["width"], 70)
         page.reload()
         self.ready()
         self.soon(self.assertTrue, lambda: page.is_visible(".bar >> nth=0"))
-        self.assertLess(page.locator("#left").bounding_box()["width"], 70)
+        self.soon(self.assertLess, lambda: page.locator("#left").bounding_box()["width"], 70)
         page.click("#card-s2 .card-picture", force=True)
         page.wait_for_selector("#card-s2.open")
-        self.assertGreater(page.locator("#left").bounding_box()["width"], 200)
+        self.soon(self.assertGreater, lambda: page.locator("#left").bounding_box()["width"], 200)
 
     def test_topics_of_a_card_stay_as_they_were_left(self):
         self.open_editor(axial((ROD,), RIGHT, 205), axial((BOLT,), UP, 100, "s2"))

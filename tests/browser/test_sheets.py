@@ -227,10 +227,13 @@ class HandTests(SheetCase):
         page.keyboard.type("Third")
         held[0].continue_()
         self.changed(2)
-        self.assertEqual([fields.nth(k).input_value() for k in range(3)], ["First", "Second", "Third"])
+        self.soon(
+            self.assertEqual, lambda: [fields.nth(k).input_value() for k in range(3)], ["First", "Second", "Third"]
+        )
         page.keyboard.press("Tab")
         self.changed()
-        self.assertTrue(all(word in page.locator("#paper").text_content() for word in ("First", "Second", "Third")))
+        for word in ("First", "Second", "Third"):
+            self.soon(self.assertIn, word, lambda: page.locator("#paper").text_content())
 
     def test_a_drag_goes_on_while_an_answer_comes(self):
         page, held = self.page, []

@@ -384,9 +384,9 @@ class HomeViewTests(WatchingCase):
         self.page.evaluate("window.pulley.stage.setView({ ...window.pulley.stage.view(), fov: 50 })")
         self.page.keyboard.press("t")
         self.changed()
-        self.assertEqual(self.page.evaluate(fov), 50)
+        self.soon(self.assertEqual, lambda: self.page.evaluate(fov), 50)
         self.page.keyboard.press("Shift+Home")
-        self.assertEqual(self.page.evaluate(fov), 35)
+        self.soon(self.assertEqual, lambda: self.page.evaluate(fov), 35)
 
     def test_a_view_along_up_leans_as_core_lets_it_lean(self):
         self.plan()
