@@ -13,7 +13,7 @@ from pulley.core.drawing.labelling import crossing, label
 from pulley.core.drawing.layout import blocked, first_sheet, inner
 from pulley.core.drawing.marks import leader_of, seen_view
 from pulley.core.drawing.model import Text
-from pulley.core.drawing.paper import SCALES, SIZES, Paper, checked_scale, factor, paper_of, parse_scale, zones
+from pulley.core.drawing.paper import SIZES, Paper, paper_of, zones
 from pulley.core.drawing.rows import row_of, rows
 from pulley.core.drawing.sheet import PagePattern, Shown
 from pulley.core.drawing.title import draw_frame
@@ -23,6 +23,7 @@ from pulley.core.formats import teardown as teardown_json
 from pulley.core.geometry.frames import translation
 from pulley.core.geometry.mesh import box_mesh
 from pulley.core.planning.proposal import Options, propose
+from pulley.core.scales import SCALES, checked_scale, factor, parse_scale
 from pulley.core.teardown import Teardown
 from tests.scenes import AS1, DEMO, DEMO_TEARDOWN, ROOT, WINCH, WINCH_TEARDOWN, axial, boxes, read, teardown
 

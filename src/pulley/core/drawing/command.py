@@ -11,13 +11,14 @@ from pulley.core.drawing import document as sheet_json
 from pulley.core.drawing.changes.views import camera_from
 from pulley.core.drawing.follow import faults
 from pulley.core.drawing.layout import first_sheet
-from pulley.core.drawing.paper import Paper, paper_of, parse_scale, scale_text
+from pulley.core.drawing.paper import Paper, paper_of
 from pulley.core.drawing.patterns import read_pattern
 from pulley.core.drawing.rows import rows as list_rows
 from pulley.core.drawing.sheet import PagePattern, Sheet
 from pulley.core.errors import PulleyError
 from pulley.core.formats import strict_json
 from pulley.core.formats import teardown as teardown_json
+from pulley.core.scales import parse_scale, scale_text
 
 
 def run(args: argparse.Namespace, assembly: Assembly) -> dict[str, Any]:

@@ -18,7 +18,7 @@ from pulley.core.camera import camera_frame
 from pulley.core.drawing.balloons import automatic, numbered
 from pulley.core.drawing.lists import laid, list_box, table_box
 from pulley.core.drawing.marks import note_box
-from pulley.core.drawing.paper import Box, Paper, Scale, checked_scale, factor, largest_scale
+from pulley.core.drawing.paper import Box, Paper
 from pulley.core.drawing.rows import Row, rows
 from pulley.core.drawing.scene import Scene, picture_bounds, scene_of, score_of
 from pulley.core.drawing.sheet import Page, PagePattern, PartsList, Sheet, SheetView, Shown
@@ -26,6 +26,7 @@ from pulley.core.drawing.title import issues_box, title_box
 from pulley.core.drawing.views import BELOW, bounds_of, caption_box
 from pulley.core.errors import PulleyError
 from pulley.core.geometry.frames import apply, triple, unit
+from pulley.core.scales import Scale, checked_scale, factor, largest_scale
 from pulley.core.score.frame import frame_at
 from pulley.core.teardown import Camera, Teardown
 from pulley.core.visibility import pictorial_directions, poses_in, quarter, standard_directions, visible_shares

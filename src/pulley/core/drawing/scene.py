@@ -8,10 +8,10 @@ from numpy.typing import NDArray
 
 from pulley.core.assembly import Assembly
 from pulley.core.camera import camera_frame
-from pulley.core.drawing.paper import factor
 from pulley.core.drawing.sheet import SheetView, Shown, Target
 from pulley.core.errors import PulleyError
 from pulley.core.geometry.frames import Pose, apply
+from pulley.core.scales import factor
 from pulley.core.score.compose import Score, compose
 from pulley.core.score.frame import trail_lines
 from pulley.core.teardown import Teardown

@@ -9,9 +9,10 @@ from PIL import Image
 
 from pulley.core.drawing.lettering import cut
 from pulley.core.drawing.model import Circle, Item, Picture, Text, pen, rectangle, segment
-from pulley.core.drawing.paper import BAND, LETTERS, Box, Paper, scale_text, zones
+from pulley.core.drawing.paper import BAND, LETTERS, Box, Paper, zones
 from pulley.core.drawing.sheet import Page, PagePattern, Sheet
 from pulley.core.errors import PulleyError
+from pulley.core.scales import scale_text
 
 BLOCK = 180.0  # mm wide (ISO 7200, from memory)
 ROW = 11.0  # mm high

@@ -11,13 +11,14 @@ from pulley.core.camera import camera_frame
 from pulley.core.drawing.lettering import LINE, width
 from pulley.core.drawing.model import INK, Circle, Item, Pen, Picture, Text, pen
 from pulley.core.drawing.model import Lines as Drawn
-from pulley.core.drawing.paper import Box, scale_text
+from pulley.core.drawing.paper import Box
 from pulley.core.drawing.polylines import joined
 from pulley.core.drawing.projection import KINDS, TRAIL, Lines, project_lines
 from pulley.core.drawing.scene import Placing, Scene, picture_bounds, placing, scene_of
 from pulley.core.drawing.shading import shaded
 from pulley.core.drawing.sheet import PagePattern, SheetView
 from pulley.core.drawing.turned import ROUND
+from pulley.core.scales import scale_text
 from pulley.core.teardown import Teardown
 from pulley.core.trails import PATTERNS
 

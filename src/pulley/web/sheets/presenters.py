@@ -8,12 +8,13 @@ from pulley.core.assembly import Assembly, Group
 from pulley.core.drawing import follow
 from pulley.core.drawing.changes.views import directions
 from pulley.core.drawing.lettering import HEIGHTS
-from pulley.core.drawing.paper import SCALES, SIZES, scale_text
+from pulley.core.drawing.paper import SIZES
 from pulley.core.drawing.patterns import PATTERNS
 from pulley.core.drawing.rows import Row, row_of, rows
 from pulley.core.drawing.sheet import SMOOTH, STYLES, Column, Page, Sheet
 from pulley.core.drawing.title import title_values
 from pulley.core.drawing.views import caption_of
+from pulley.core.scales import SCALES, scale_text
 from pulley.web import history
 from pulley.web.library.services import core_assembly
 from pulley.web.sheets import drawing, services

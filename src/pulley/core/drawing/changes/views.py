@@ -14,7 +14,7 @@ from pulley.core.drawing.balloons import look_at, own_point
 from pulley.core.drawing.changes.balloons import retidied
 from pulley.core.drawing.layout import aimed, blocked, chosen_camera, inner, parallel
 from pulley.core.drawing.marks import stack_centres
-from pulley.core.drawing.paper import Box, Scale, checked_scale, factor, largest_scale
+from pulley.core.drawing.paper import Box
 from pulley.core.drawing.scene import picture_bounds, placing, scene_of
 from pulley.core.drawing.sheet import (
     SMOOTH,
@@ -33,6 +33,7 @@ from pulley.core.drawing.sheet import (
 from pulley.core.drawing.views import BELOW, bounds_of
 from pulley.core.errors import PulleyError
 from pulley.core.geometry.frames import Vector3, apply, triple
+from pulley.core.scales import Scale, checked_scale, factor, largest_scale
 from pulley.core.teardown import Camera
 from pulley.core.visibility import pictorial_directions, standard_directions
 

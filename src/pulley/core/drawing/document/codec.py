@@ -20,7 +20,7 @@ from pulley.core.drawing.document.schema import check_document, check_pattern
 from pulley.core.drawing.layout import aimed, chosen_camera
 from pulley.core.drawing.lists import list_box, shown_columns, shown_rows
 from pulley.core.drawing.marks import leader_of, seen_view
-from pulley.core.drawing.paper import Paper, checked_scale
+from pulley.core.drawing.paper import Paper
 from pulley.core.drawing.rows import Row, row_of, rows
 from pulley.core.drawing.sheet import (
     PLACED,
@@ -46,6 +46,7 @@ from pulley.core.errors import PulleyError
 from pulley.core.formats import strict_json
 from pulley.core.formats import teardown as teardown_json
 from pulley.core.geometry.frames import triple
+from pulley.core.scales import checked_scale
 from pulley.core.teardown import Camera, Teardown
 
 VERSION = 1

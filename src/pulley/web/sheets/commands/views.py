@@ -4,9 +4,9 @@ from typing import Any
 
 from pulley.core.assembly import Assembly
 from pulley.core.drawing import changes
-from pulley.core.drawing.paper import parse_scale, scale_text
 from pulley.core.drawing.sheet import Sheet, Shown
 from pulley.core.errors import PulleyError
+from pulley.core.scales import parse_scale, scale_text
 from pulley.web.sheets.commands.registry import Sent, command, flag, number, point, texts
 from pulley.web.sheets.services import Changed
 
