@@ -34,6 +34,15 @@ def largest_scale(most: float) -> Scale:
     return float(fits[0]), float(fits[1])
 
 
+def next_scale(at: float) -> float:
+    """The factor of the smallest standard scale above a factor; infinite above the largest.
+
+    >>> next_scale(0.5), next_scale(0.7)
+    (1.0, 1.0)
+    """
+    return min((factor(s) for s in SCALES if factor(s) > at * (1 + 1e-9)), default=math.inf)
+
+
 def scale_text(scale: Scale) -> str:
     """A scale as it is written: ``1:2``.
 

@@ -162,13 +162,15 @@ class Jog:
 
 @dataclass(frozen=True)
 class TrailOf:
-    """What one component's trail has of its own: off, end marks (None: as all), anchors (3,) at home in mm, doglegs."""
+    """What one component's trail has of its own: end marks (None: as all), anchors (3,) at home in mm, doglegs; whether
+    it is ``shown``, and the numbers of its legs that are ``off`` all the same."""
 
     component: str
     shown: bool = True
     marks: bool | None = None
     anchors: tuple[Vector3, ...] = ()
     jogs: tuple[Jog, ...] = ()
+    off: tuple[int, ...] = ()
 
 
 @dataclass(frozen=True)

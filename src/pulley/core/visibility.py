@@ -280,6 +280,14 @@ def pictorial_directions(teardown: Teardown) -> dict[str, Vector3]:
     return {word: tuple(unit(np.array(way) @ frame).tolist()) for word, way in kinds.items()}
 
 
+def page_directions(teardown: Teardown) -> list[Vector3]:
+    """Directions from which drawings are usually made: the quarter view, the isometric one, and the others from the
+    corners above."""
+    found = [quarter(teardown), pictorial_directions(teardown)["isometric"]]
+    corners = standard_directions(teardown)
+    return [*found, *(way for word, way in corners.items() if word.startswith("top") and word.count(" ") == 2)]
+
+
 def better_view(
     assembly: Assembly,
     teardown: Teardown,

@@ -26,10 +26,11 @@ from pulley.core.drawing.title import issues_box, title_box
 from pulley.core.drawing.views import BELOW, bounds_of, caption_box
 from pulley.core.errors import PulleyError
 from pulley.core.geometry.frames import apply, triple, unit
+from pulley.core.planning.page import Rooms
 from pulley.core.scales import Scale, checked_scale, factor, largest_scale
 from pulley.core.score.frame import frame_at
 from pulley.core.teardown import Camera, Teardown
-from pulley.core.visibility import pictorial_directions, poses_in, quarter, standard_directions, visible_shares
+from pulley.core.visibility import page_directions, poses_in, visible_shares
 
 INSET = 4.0  # mm that everything keeps from the frame
 SPACE = 6.0  # mm between the view with its balloons and the list
@@ -38,6 +39,7 @@ TELL = (8.0, 2.5)  # mm of paper: half of the parts are at least so large, nine 
 TRIED = {"ISO": ("A4", "A3", "A2", "A1"), "ANSI": ("ANSI A", "ANSI B", "ANSI C", "ANSI D")}
 MOST_ACROSS = 4
 SEEN_SIZE = (320, 240)
+AS_GOOD = 0.1  # of what can be seen, by which a view may be worse for the sake of a larger scale
 
 
 @dataclass(frozen=True)
@@ -82,10 +84,11 @@ def first_sheet(
     PulleyError
         When there is nothing to be seen, or nothing fits on the paper at that scale.
     """
-    view = SheetView("v1", camera or chosen_camera(assembly, teardown), Shown("end"), style=pattern.style)
-    scene = scene_of(assembly, teardown, view)
     sheet = Sheet(name or f"{assembly.name}, {teardown.name}", teardown, dict(assembly.source), pattern=pattern)
     found = rows(assembly, sheet)
+    rooms = rooms_on(papers(pattern, paper)[0], pattern, found)
+    view = SheetView("v1", camera or chosen_camera(assembly, teardown, rooms), Shown("end"), style=pattern.style)
+    scene = scene_of(assembly, teardown, view)
     bounds = picture_bounds(assembly, scene, camera_frame(view.camera))
     choices = (chosen for one in papers(pattern, paper) if (chosen := arrangement(one, pattern, found, bounds, scale)))
     best: tuple[int, Sheet] | None = None
@@ -122,28 +125,67 @@ def papers(pattern: PagePattern, paper: Paper | None) -> list[list[Paper]]:
     return [[Paper(name, wide) for wide in ways] for name in names]
 
 
-def chosen_camera(assembly: Assembly, teardown: Teardown) -> Camera:
-    """From where a teardown is drawn: its last camera; else, of the quarter view and the pictorial and corner
-    directions from above, the one from which the most can be seen and counted at the end."""
+def page_rooms(assembly: Assembly, teardown: Teardown, paper: Paper, pattern: PagePattern = PagePattern()) -> Rooms:  # noqa: B008 (frozen)
+    """What a paper leaves for the exploded view of a teardown, beside its parts list; and the directions it may be
+    drawn from: the one from which it is, else those that `chosen_camera` looks from.
+
+    Raises
+    ------
+    PulleyError
+        When nothing fits on the paper.
+    """
+    found = rows(assembly, Sheet("", teardown, dict(assembly.source), pattern=pattern))
+    sizes = rooms_on([paper], pattern, found)
+    if not sizes:
+        raise PulleyError(f"{paper.name} has no room for a view beside the parts list. Choose larger paper.")
+    own = _own_camera(assembly, teardown)
+    views = [triple(np.subtract(own.eye, own.target))] if own else page_directions(teardown)
+    return Rooms(tuple(sizes), tuple(views), own.up if own else teardown.bearings.up)
+
+
+def rooms_on(choices: Sequence[Paper], pattern: PagePattern, found: Sequence[Row]) -> list[tuple[float, float]]:
+    """Widths and heights in mm that papers leave for a view and its balloons, of those with the most rows listed."""
+    rooms = [
+        (count, _view_size(room, pattern)) for paper in choices for _, count, room in _rooms(paper, pattern, found)
+    ]
+    most = max((count for count, (wide, tall) in rooms if min(wide, tall) > 0), default=0)
+    return list(dict.fromkeys(size for count, size in rooms if count == most and min(size) > 0))
+
+
+def _own_camera(assembly: Assembly, teardown: Teardown) -> Camera | None:
+    """The camera that a teardown itself ends with."""
     score = score_of(assembly, teardown)
     last = frame_at(score, score.duration).camera if score.shots else None
-    if last:
-        return last
-    if teardown.cameras:
-        return teardown.cameras[-1]
-    up = teardown.bearings.up
+    return last or (teardown.cameras[-1] if teardown.cameras else None)
+
+
+def chosen_camera(assembly: Assembly, teardown: Teardown, rooms: Sequence[tuple[float, float]] = ()) -> Camera:
+    """From where a teardown is drawn: its last camera; else, of the quarter view and the pictorial and corner
+    directions from above from which about the most can be seen and counted at the end, the one that is drawn largest
+    in one of the rooms (width and height in mm)."""
+    own = _own_camera(assembly, teardown)
+    if own:
+        return own
+    score, up = score_of(assembly, teardown), teardown.bearings.up
     poses = poses_in(assembly, teardown, score, score.duration)
     if not poses:
         raise PulleyError("There is nothing to draw: every component is hidden. Show one in the editor.")
-    corners = {
-        word: d for word, d in standard_directions(teardown).items() if word.startswith("top") and word.count(" ") == 2
-    }
-    ways = [quarter(teardown), pictorial_directions(teardown)["isometric"], *corners.values()]
-    points = np.concatenate([apply(pose, assembly.leaf(path).part.mesh.bounds) for path, pose in poses.items()])
+    points = np.concatenate([apply(pose, assembly.leaf(path).part.mesh.box_corners) for path, pose in poses.items()])
     middle, reach = (points.min(0) + points.max(0)) / 2, float(np.linalg.norm(np.ptp(points, axis=0)))
-    views = [parallel(way, middle, up, reach) for way in ways]
+    views = [parallel(way, middle, up, reach) for way in page_directions(teardown)]
     merits = [_merit(visible_shares(assembly, poses, view, SEEN_SIZE)) for view in views]
-    return views[int(np.argmax(merits))]
+    page = Rooms(tuple(rooms) or Rooms().sizes)
+    fits = [page.fit(_extent(assembly, teardown, view)) for view in views]
+    good = [k for k, merit in enumerate(merits) if merit >= max(merits) - AS_GOOD]
+    return views[max(good, key=lambda k: (factor(largest_scale(fits[k])), merits[k], -k))]
+
+
+def _extent(assembly: Assembly, teardown: Teardown, camera: Camera) -> NDArray[np.float64]:
+    """Width and height (2,) in mm of the exploded view from a camera, its trail lines in it."""
+    view = SheetView("", camera, Shown("end"))
+    bounds = picture_bounds(assembly, scene_of(assembly, teardown, view), camera_frame(camera))
+    size: NDArray[np.float64] = bounds[1] - bounds[0]
+    return size
 
 
 def _merit(shares: dict[str, float]) -> float:
@@ -198,10 +240,14 @@ def arrangement(
 
 def _most(room: Box, size: NDArray[np.float64], pattern: PagePattern) -> float:
     """The largest factor at which a view of a size (2,) in mm fits into a room, with balloons left and right of it."""
-    beside = 2 * (7.0 + 2 * pattern.radius + 1.0)
-    below = BELOW + 3 * pattern.lettering
-    wide, tall = room[2] - room[0] - beside, room[3] - room[1] - below
+    wide, tall = _view_size(room, pattern)
     return min(wide / float(size[0]), tall / float(size[1])) if wide > 0 and tall > 0 else 0.0
+
+
+def _view_size(room: Box, pattern: PagePattern) -> tuple[float, float]:
+    """Width and height in mm that a room has for a view, with balloons left and right of it and its caption below."""
+    beside = 2 * (7.0 + 2 * pattern.radius + 1.0)
+    return room[2] - room[0] - beside, room[3] - room[1] - BELOW - 3 * pattern.lettering
 
 
 def _rooms(paper: Paper, pattern: PagePattern, found: Sequence[Row]) -> Iterator[tuple[PartsList, int, Box]]:

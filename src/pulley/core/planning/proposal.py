@@ -13,17 +13,30 @@ from pulley.core.contact.scene import Scene
 from pulley.core.contact.terms import set_give, terms_of
 from pulley.core.errors import PulleyError
 from pulley.core.geometry.directions import direction_word
+from pulley.core.geometry.frames import triple
 from pulley.core.naming import component_name, give_sentence
-from pulley.core.planning.blocking import SIX, Blocking, Unit
-from pulley.core.planning.gaps import extent, spaced
-from pulley.core.planning.removal_order import Enough, Removal, Wishes, fastener_kind, peel
-from pulley.core.planning.removal_steps import listed, steps_of
+from pulley.core.planning.blocking import SIX, Blocking, Direction, Unit
+from pulley.core.planning.families import families_of
+from pulley.core.planning.gaps import extent, filling, usual
+from pulley.core.planning.page import Layout, Rooms, layouts
+from pulley.core.planning.peeling import Enough, Removal, Wishes, fastener_kind
+from pulley.core.planning.removal_order import peel
+from pulley.core.planning.removal_steps import listed, steps_of, trails_of
 from pulley.core.planning.spacing import Placed
 from pulley.core.score.stages import displacements, poses_at
-from pulley.core.teardown import Step, Teardown
+from pulley.core.teardown import Step, Teardown, TrailOf
 
 LOOKS = 3  # times that what a check finds is left out and everything placed again
+PATIENCE = 3  # lay-outs that are checked, the best first, before one without columns is
 SHARES = (0.4, 0.9)  # of the progress: when the table is done, when the order is
+
+
+MANNERS = {
+    "compact": "columns",  # as large on the page as can be
+    "families": "families",  # subassemblies set aside as a whole, each taken apart at its own place
+    "line": "",  # along one line, where there is a choice
+    "service": "columns",  # fasteners of one size together, and as few turns as can be
+}
 
 
 @dataclass(frozen=True)
@@ -33,7 +46,9 @@ class Options:
     ``parts``: what to take apart, everything when empty. ``whole``: subassemblies that stay in one piece;
     with ``depth``, so do all that lie that deep, 1 for those right below the root. ``stay``: what never moves,
     guessed when empty. ``gap`` in mm, or ``length`` to fill in mm, or neither. At most ``most`` steps. With ``bending``
-    what looks like a ring that bends may, beside what the teardown says of it.
+    what looks like a ring that bends may, beside what the teardown says of it. ``manner`` is one of `MANNERS`,
+    ``along`` a way that is preferred where there is a choice, ``reach`` what is to be reached first. ``rooms`` is
+    what a page leaves for the view.
     """
 
     parts: tuple[str, ...] = ()
@@ -45,6 +60,10 @@ class Options:
     fasteners_first: bool = True
     bending: bool = True
     most: int | None = None
+    manner: str = "compact"
+    along: Direction | None = None
+    reach: tuple[str, ...] = ()
+    rooms: Rooms = Rooms()
 
 
 @dataclass(frozen=True)
@@ -60,6 +79,7 @@ class Left:
 class Proposal:
     """Steps to be put after those of the teardown, each with its reason as a note; what stays and what is left.
 
+    ``trails`` are settings of trail lines, for what is set aside; ``layout`` is how it stands on the page.
     ``extent`` is the longest side in mm of the bounds of everything at the end. ``gives`` has, by step id, what must
     bend in it: leaves, and by how many mm.
     """
@@ -68,7 +88,9 @@ class Proposal:
     stay: tuple[str, ...]
     left: tuple[Left, ...] = ()
     gives: dict[str, tuple[tuple[str, float], ...]] = field(default_factory=dict)
+    trails: tuple[TrailOf, ...] = ()
     extent: float = field(default=0.0, compare=False)
+    layout: Layout | None = field(default=None, compare=False)
 
     def added_to(self, teardown: Teardown, ids: Iterable[str] | None = None) -> Teardown:
         """The teardown with these steps after its own, or with those of them that ``ids`` name."""
@@ -78,7 +100,14 @@ class Proposal:
             for leaf, by in self.gives.get(step.id, ()):
                 if all(give["component"] != leaf or give["by"] < by for give in teardown.gives):
                     teardown = set_give(teardown, leaf, by)
-        return replace(teardown, steps=(*teardown.steps, *chosen))
+        moved = tuple(path for step in chosen for path in step.members)
+        known = {setting.component for setting in teardown.trails}
+        trails = [each for each in self.trails if each.component not in known and _within(each.component, moved)]
+        return replace(teardown, steps=(*teardown.steps, *chosen), trails=(*teardown.trails, *trails))
+
+
+def _within(leaf: str, members: Iterable[str]) -> bool:
+    return any(leaf == path or leaf.startswith(path + "/") for path in members)
 
 
 Report = Callable[[float, str], None]  # told the share of the work that is done and what is being done; may raise
@@ -131,16 +160,41 @@ def propose(
     def peeled(done: int, of: int) -> None:
         report(SHARES[0] + (SHARES[1] - SHARES[0]) * done / of, f"{done} of {of} off")
 
-    wishes = Wishes(options.fasteners_first, options.most)
+    wishes = _wishes(blocking, present, options)
     removals, left = peel(blocking, present, present - (wanted - stay), wishes, peeled)
-    placed, dropped = _placed(blocking, teardown, options, removals)
-    return _proposal(blocking, teardown, placed, stay, left, dropped)
+    report(SHARES[1], "what fits on the page")
+    placed, layout, dropped = _placed(blocking, teardown, options, removals)
+    return replace(_proposal(blocking, teardown, placed, stay, left, dropped), layout=layout)
+
+
+def _wishes(blocking: Blocking, present: set[int], options: Options) -> Wishes:
+    """How the order is wanted, for the manner that is asked for."""
+    wishes = Wishes(options.fasteners_first, options.most, options.along)
+    if options.reach:
+        named = set(blocking.scene.assembly.leaves_of(options.reach))
+        wishes = replace(wishes, reach=frozenset(k for k in present if named & set(blocking.units[k].leaves)))
+    if options.manner == "line" and not options.along:
+        return replace(wishes, along=_main_way(blocking, present), either=True)
+    if options.manner == "families":
+        return replace(wishes, families=families_of(blocking))
+    return replace(wishes, serviced=options.manner == "service")
+
+
+def _main_way(blocking: Blocking, present: set[int]) -> Direction:
+    """The axis along which the most units can leave without anything else having left; the upright one if in doubt."""
+    free = {
+        way: sum(not (blocking.blockers(k, d).keys() & present) for k in present for d in (way, triple(-np.array(way))))
+        for way in (SIX[0], SIX[2], SIX[4])
+    }
+    return max(free, key=lambda way: (free[way], abs(way[2])))
 
 
 def _refuse_nonsense(options: Options) -> None:
     for value, what in ((options.gap, "gap"), (options.length, "length")):
         if value is not None and not 0 < value <= 1e6:
             raise PulleyError(f"A {what} is a number of mm above 0; this one is {value:g}.")
+    if options.manner not in MANNERS:
+        raise PulleyError(f"There is no manner “{options.manner}”. Choose one of {', '.join(MANNERS)}.")
     if options.most is not None and options.most < 1:
         raise PulleyError("Ask for one step or more.")
 
@@ -202,20 +256,33 @@ def base_of(blocking: Blocking, present: Iterable[int]) -> int:
 
 def _placed(
     blocking: Blocking, teardown: Teardown, options: Options, removals: Sequence[Removal]
-) -> tuple[list[Placed], set[int]]:
-    """Removals with distances, and the units of those that the contact check did not let pass."""
-    assembly = blocking.scene.assembly
+) -> tuple[list[Placed], Layout | None, set[int]]:
+    """Removals with distances, their lay-out, and the units of those that the contact check did not let pass."""
+    assembly, ids = blocking.scene.assembly, [step.id for step in teardown.steps]
     dropped: set[int] = set()
     for _ in range(LOOKS):
-        placed = spaced(blocking, teardown, removals, options.gap, options.length)
-        steps = steps_of(blocking, [step.id for step in teardown.steps], placed, fans=False)
-        faulty = _faulty(assembly, teardown, steps)
-        bad = {k for k, unit in enumerate(blocking.units) if faulty & set(unit.leaves)}
-        if not bad:
-            return placed, dropped
-        removals = [removal for removal in removals if not bad & set(removal.units)]
-        dropped |= bad
-    return _clear_start(blocking, teardown, placed, dropped)
+        bad: set[int] | None = None
+        for placed, layout in _spaced(blocking, options, removals):
+            faulty = _faulty(assembly, teardown, steps_of(blocking, ids, placed, fans=False))
+            if not faulty:
+                return placed, layout, dropped
+            bad = {k for k, unit in enumerate(blocking.units) if faulty & set(unit.leaves)}
+        removals = [removal for removal in removals if not (bad or set()) & set(removal.units)]
+        dropped |= bad or set()
+    placed, dropped = _clear_start(blocking, teardown, placed, dropped)
+    return placed, None, dropped
+
+
+def _spaced(
+    blocking: Blocking, options: Options, removals: Sequence[Removal]
+) -> list[tuple[list[Placed], Layout | None]]:
+    """Removals with distances, as is asked: in the ways that suit, the best first and the plainest last."""
+    rules = usual(blocking, options.gap)
+    if options.length is not None:
+        return [(filling(blocking, removals, rules, options.length), None)]
+    found = layouts(blocking, removals, options.rooms, rules if options.gap else None, MANNERS[options.manner])
+    plain = [layout for layout in found if not layout.rules.aside]
+    return [(list(layout.placed), layout) for layout in (*found[:PATIENCE], *plain[:1])]
 
 
 def _faulty(assembly: Assembly, teardown: Teardown, steps: Sequence[Step]) -> set[str]:
@@ -255,7 +322,8 @@ def _proposal(
     staying = {*left, *dropped}
     held = [_held(blocking, k, staying | stay, k in dropped) for k in sorted(staying)]
     held += [_held(blocking, k, set(each.removal.units)) for each in placed for k in each.removal.together]
-    return Proposal(tuple(steps), kept, tuple(held), gives, extent(blocking, placed))
+    trails = tuple(trails_of(blocking, placed))
+    return Proposal(tuple(steps), kept, tuple(held), gives, trails, extent(blocking, placed))
 
 
 def _bending(assembly: Assembly, step: Step, gives: Sequence[tuple[str, float]]) -> str:

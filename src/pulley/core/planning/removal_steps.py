@@ -12,10 +12,10 @@ from pulley.core.geometry.frames import triple
 from pulley.core.motion import Axial, Axis, Fan, Motion, Path, Radial, Turn
 from pulley.core.naming import members_name
 from pulley.core.planning.blocking import Blocking
-from pulley.core.planning.removal_order import Removal, Twist
+from pulley.core.planning.peeling import Removal, Twist
 from pulley.core.planning.spacing import Placed
 from pulley.core.quantities import counted, plain
-from pulley.core.teardown import Step
+from pulley.core.teardown import Step, TrailOf
 
 FANNED = 3  # steps in a row, evenly spaced along one line, from which they are one fan
 
@@ -37,6 +37,11 @@ def steps_of(blocking: Blocking, taken: Iterable[str], placed: Iterable[Placed],
         steps += _twisted(noted, run[0], twist, ids) if twist else [noted]
         gone |= {k for each in run for k in each.removal.units}
     return steps
+
+
+def step_count(blocking: Blocking, placed: Iterable[Placed]) -> int:
+    """How many steps removals make, evenly spaced rows as one."""
+    return sum(1 for _ in _runs(blocking, placed))
 
 
 def _twisted(step: Step, placed: Placed, twist: Twist, ids: Iterator[str]) -> list[Step]:
@@ -75,7 +80,8 @@ def _goes_on(blocking: Blocking, run: list[Placed], each: Placed) -> bool:
     """Whether a removal of one unit goes on with the line and the even spacing of a run."""
     last = run[-1]
     simple = all(
-        len(p.removal.units) == 1 and not (p.removal.inner or p.removal.first or p.removal.axis or p.removal.twist)
+        len(p.removal.units) == 1
+        and not (p.removal.inner or p.removal.first or p.removal.axis or p.removal.twist or any(p.aside))
         for p in (last, each)
     )
     if not simple or last.removal.directions != each.removal.directions:
@@ -104,10 +110,45 @@ def _motion(placed: Placed) -> Motion:
     removal, direction = placed.removal, placed.removal.directions[0]
     if removal.axis:
         return Radial(placed.distance, Axis(*removal.axis))
+    if any(placed.aside):
+        return Path(_aside(placed))
     if removal.first:
         end = np.array(removal.first) + np.array(direction) * placed.distance
         return Path((removal.first, triple(np.round(end, 6))))
     return Axial(direction, placed.distance)
+
+
+def _aside(placed: Placed) -> tuple[tuple[float, float, float], ...]:
+    """Waypoints of what is set aside: along its way, over to its column, and on to its place in it."""
+    way, aside = np.array(placed.removal.directions[0]), np.array(placed.aside)
+    points = [way * placed.lift, way * placed.lift + aside, way * placed.distance + aside]
+    return tuple(triple(np.round(point, 6)) for point in points if np.any(point))
+
+
+def trails_of(blocking: Blocking, placed: Sequence[Placed]) -> list[TrailOf]:
+    """What trail lines of what is set aside have of their own: one of each column leads all the way, the others
+    begin in it."""
+    found: list[TrailOf] = []
+    columns: dict[tuple[float, ...], list[Placed]] = {}
+    for each in placed:
+        if any(each.aside):
+            columns.setdefault((*each.aside, *each.removal.directions[0]), []).append(each)
+    for members in columns.values():
+        leads = _leading(blocking, members)
+        for each in members:
+            over = 2 if each.lift else 1
+            off = tuple(range(over + 1 if each.inner else over))
+            leaves = [leaf for k in each.removal.units for leaf in blocking.units[k].leaves if leaf != leads]
+            found += [TrailOf(leaf, off=off) for leaf in leaves]
+    return found
+
+
+def _leading(blocking: Blocking, members: Sequence[Placed]) -> str:
+    """The leaf whose trail line leads to a column: the largest of what stands first in it."""
+    return max(
+        (leaf for k in members[-1].removal.units for leaf in blocking.units[k].leaves),
+        key=lambda leaf: abs(blocking.scene.assembly.leaf(leaf).part.mesh.volume or 0.0),
+    )
 
 
 def _reason(blocking: Blocking, run: Sequence[Placed], gone: set[int]) -> str:
@@ -115,6 +156,9 @@ def _reason(blocking: Blocking, run: Sequence[Placed], gone: set[int]) -> str:
     removal = run[0].removal
     members = {k for each in run for k in each.removal.units}
     way = direction_word(removal.directions[0]) if len(set(removal.directions)) == 1 else "outward"
+    if removal.family:
+        name = members_name(blocking.scene.assembly, (removal.family,))
+        return f"{name} leaves as a whole, {way}, and is taken apart on its own."
     if removal.knot:
         return f"These {len(members)} block one another and only leave together, {way}."
     if removal.twist and removal.twist.advance:

@@ -1,93 +1,183 @@
-"""How far everything goes: clear of what stays by a gap, in the order of the stack, and no farther than that."""
+"""How far everything goes: clear of what stays by a gap, in the order of the stack, and seen on the page."""
 
 import math
-from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, field
+from collections.abc import Iterable, Iterator, Mapping, Sequence
+from dataclasses import dataclass, field, replace
 
 import numpy as np
 from numpy.typing import NDArray
 
-from pulley.core.geometry.frames import Vector, view_frame
-from pulley.core.planning.blocking import Blocking, Direction
-from pulley.core.planning.removal_order import Removal
+from pulley.core.geometry.frames import Vector, triple, view_frame
+from pulley.core.planning.blocking import SIX, Blocking, Direction
+from pulley.core.planning.outlines import Outlines, Page
+from pulley.core.planning.peeling import Removal
 
 Boxes = NDArray[np.float64]
+FARTHER = 24  # times that a removal goes half a gap farther so that more is seen
+APART = 1.5  # gaps by which ways of one group must differ to become two steps
+NOWHERE = np.zeros(3)
+FAR = 1e4  # mm; as far as anything goes aside
+AT_HOME: Direction = (0.0, 0.0, 0.0)
 
 
 @dataclass(frozen=True)
 class Placed:
-    """A removal with its distance in mm, and the same for what it is taken apart into."""
+    """A removal with its distance in mm, the same for what it is taken apart into, and where it is set aside.
+
+    One that is set aside goes ``lift`` along its way, then aside, then the rest of its distance.
+    """
 
     removal: Removal
     distance: float
     inner: tuple["Placed", ...] = ()
+    aside: Direction = (0.0, 0.0, 0.0)
+    lift: float = 0.0
+
+
+@dataclass(frozen=True)
+class Spacing:
+    """How things are spaced: a gap and a pitch in mm; on a page, how much of each is to be seen; what is set aside.
+
+    ``aside`` has, by units of a removal, the number of its
+    column and the direction in which that stands.
+    """
+
+    gap: float
+    pitch: float
+    outlines: Outlines | None = None
+    seen: float = 0.0
+    aside: Mapping[tuple[int, ...], tuple[int, Direction]] = field(default_factory=dict)
+    split: bool = False
 
 
 @dataclass(eq=False)
 class _Room:
-    """Where units stand at the end: displacements in mm from home, of those that stay or are placed already."""
+    """Where units stand at the end: displacements in mm from home, of those that stay or are placed already.
+
+    ``ways`` has the direction of those that go one way only, None for the others.
+    """
 
     blocking: Blocking
-    gap: float
-    pitch: float
-    wider: Mapping[Removal, float]
-    ends: dict[int, list[Vector]] = field(default_factory=dict)
+    rules: Spacing
+    page: Page | None
+    places: NDArray[np.float64] = field(init=False)  # (n, k, 3): where each is in turn, the last one repeated
+    here: NDArray[np.bool_] = field(init=False)
+    lanes: list[Boxes] = field(default_factory=list)  # bounds (2, 3) of the ways along which things go aside
+    ways: dict[int, Direction | None] = field(default_factory=dict)
 
-    def boxes(self, direction: Direction, units: Sequence[int]) -> Boxes:
+    def __post_init__(self) -> None:
+        self.places = np.zeros((len(self.blocking.units), 2, 3))
+        self.here = np.zeros(len(self.blocking.units), bool)
+
+    def boxes(self, direction: Direction) -> Boxes:
         """Bounds (n, 2, 3), in a direction's frame, of all that each unit passes through from home to its end."""
-        frame, home = view_frame(np.array(direction)), self.blocking.boxes(direction)
-        return np.array([_swept(home[k], [frame @ shift for shift in self.ends[k]]) for k in units]).reshape(-1, 2, 3)
+        turned = self.places @ view_frame(np.array(direction)).T
+        reach = np.stack([np.minimum(turned.min(1), 0.0), np.maximum(turned.max(1), 0.0)], axis=1)
+        swept: Boxes = self.blocking.boxes(direction) + reach
+        return swept
+
+    def stand(self, k: int, places: Sequence[Vector], way: Direction | None) -> None:
+        """A unit ends at the last of its places."""
+        missing = len(places) - self.places.shape[1]
+        if missing > 0:
+            self.places = np.concatenate([self.places, np.repeat(self.places[:, -1:], missing, axis=1)], axis=1)
+        self.places[k] = [*places, *[places[-1]] * (self.places.shape[1] - len(places))]
+        self.here[k], self.ways[k] = True, way
+        if self.page:
+            self.page.put(k, places[-1])
 
 
 def _swept(box: Boxes, shifts: Sequence[Vector]) -> Boxes:
     """Bounds (2, 3) of a box (2, 3) at home and at each of its displacements (3,)."""
-    places = np.array([box, *(box + shift for shift in shifts)])
-    return np.array([places[:, 0].min(0), places[:, 1].max(0)])
+    if not shifts:
+        return box
+    reach = np.array(shifts)
+    swept: Boxes = box + [np.minimum(reach.min(0), 0.0), np.maximum(reach.max(0), 0.0)]
+    return swept
 
 
-def place(
-    blocking: Blocking,
-    removals: Sequence[Removal],
-    present: Sequence[int],
-    gap: float,
-    pitch: float,
-    wider: Mapping[Removal, float] | None = None,
-) -> list[Placed]:
-    """Distances for removals in their order, multiples of ``pitch``, each step clear of all that comes after it.
+def place(blocking: Blocking, removals: Sequence[Removal], present: Iterable[int], rules: Spacing) -> list[Placed]:
+    """Distances for removals in their order, multiples of a pitch, each step clear of all that comes after it.
 
     Worked out from the last removal to the first, as the way back together goes: each goes just as far as it
     must to stand, by a gap, beyond what stays and what leaves after it on its way (compact explosion graphs:
-    Li, Agrawala, Curless and Salesin 2008, from memory; by bounds in the frame of each direction). ``wider`` has
-    how many times the gap some removals keep.
+    Li, Agrawala, Curless and Salesin 2008, from memory); and on, by halves of a gap, until as much of it and of
+    what it covers is seen on the page as the rules ask. What is set aside comes last, column by column, each as
+    near as its outline stands clear on the page.
+
+    Parameters
+    ----------
+    blocking : Blocking
+    removals : sequence of Removal
+    present : iterable of int
+        All units that there are, those that stay among them.
+    rules : Spacing
     """
     moved = {k for removal in removals for k in removal.units}
-    room = _Room(blocking, gap, pitch, wider or {}, {k: [] for k in present if k not in moved})
-    return _place(room, removals)
-
-
-def _place(room: _Room, removals: Sequence[Removal]) -> list[Placed]:
-    placed: list[Placed] = []
+    room = _Room(blocking, rules, Page(rules.outlines) if rules.outlines else None)
+    for k in sorted(set(present) - moved):
+        room.stand(k, [NOWHERE], AT_HOME)
+    columns = [
+        _column(blocking, removals, [r for r in removals if rules.aside.get(r.units, (0,))[0] == number], rules)
+        for number in sorted({number for number, _ in rules.aside.values()})
+    ]
+    lifts = {removal.units: lift for column in columns for removal, lift in column.lifts.items()}
+    found: dict[tuple[int, ...], list[Placed]] = {}
     for removal in reversed(removals):
-        inner = _inside(room, removal)
-        shifts = {k: _first(removal) for k in removal.units}
-        apart = _shifts_of(inner)
-        distance = _distance(room, removal, apart)
-        for k, direction in zip(removal.units, removal.directions, strict=True):
-            out = shifts[k] + np.array(direction) * distance
-            room.ends[k] = [shifts[k], out, *(out + shift for shift in apart.get(k, []))]
-        placed.append(Placed(removal, distance, tuple(inner)))
-    return placed[::-1]
+        if removal.units in lifts:
+            _pass_by(room, removal, lifts[removal.units])
+        else:
+            found[removal.units] = [_straight(room, part) for part in _parts(room, removal)][::-1]
+    for column in columns:
+        found |= {placed.removal.units: [placed] for placed in _set_aside(room, column)}
+    return [placed for removal in removals for placed in found[removal.units]]
+
+
+def _straight(room: _Room, removal: Removal) -> Placed:
+    inner = _inside(room, removal)
+    apart = _shifts_of(inner)
+    distance = _distance(room, removal, apart)
+    _stand(room, removal, apart, distance, NOWHERE)
+    return Placed(removal, distance, tuple(inner))
+
+
+def _stand(room: _Room, removal: Removal, apart: Mapping[int, list[Vector]], distance: float, aside: Vector) -> None:
+    first = _first(removal)
+    for k, direction in zip(removal.units, removal.directions, strict=True):
+        out = first + np.array(direction) * distance + aside
+        plain = not (k in apart or first.any() or aside.any())
+        room.stand(k, [first, out, *(out + shift for shift in apart.get(k, []))], direction if plain else None)
+
+
+def _parts(room: _Room, removal: Removal) -> list[Removal]:
+    """A group in parts that need not go equally far, the nearest first; most groups are one."""
+    if not room.rules.split or len(removal.units) == 1 or removal.axis or removal.inner or removal.twist:
+        return [removal]
+    least = [_distance(room, _only(removal, [k]), {}) for k in range(len(removal.units))]
+    order = sorted(range(len(least)), key=lambda k: (least[k], k))
+    parts = [[order[0]]]
+    for before, k in zip(order, order[1:], strict=False):
+        if least[k] - least[before] > APART * room.rules.gap:
+            parts.append([])
+        parts[-1].append(k)
+    return [_only(removal, sorted(part)) for part in parts] if len(parts) > 1 else [removal]
+
+
+def _only(removal: Removal, places: Sequence[int]) -> Removal:
+    """A removal of some of its units."""
+    units, ways = tuple(removal.units[k] for k in places), tuple(removal.directions[k] for k in places)
+    return replace(removal, units=units, directions=ways)
 
 
 def _inside(room: _Room, removal: Removal) -> list[Placed]:
     """Distances for what a set is taken apart into, with nothing else about."""
     if not removal.inner:
         return []
-    return place(room.blocking, removal.inner, removal.units, room.gap, room.pitch)
+    return place(room.blocking, removal.inner, removal.units, replace(room.rules, aside={}))
 
 
 def _first(removal: Removal) -> Vector:
-    return np.array(removal.first or (0.0, 0.0, 0.0))
+    return np.array(removal.first or NOWHERE)
 
 
 def _shifts_of(inner: Sequence[Placed]) -> dict[int, list[Vector]]:
@@ -101,22 +191,80 @@ def _shifts_of(inner: Sequence[Placed]) -> dict[int, list[Vector]]:
     return found
 
 
-def _distance(room: _Room, removal: Removal, apart: dict[int, list[Vector]]) -> float:
-    """The least multiple of the pitch at which every member stands free of all that is placed."""
-    others, taken, gap = sorted(room.ends), [], room.gap * room.wider.get(removal, 1.0)
+def _distance(room: _Room, removal: Removal, apart: Mapping[int, list[Vector]]) -> float:
+    """The least multiple of the pitch at which every member stands free of all that is placed, and enough is seen."""
+    taken, rules = list(_taken(room, removal, apart)), room.rules
+    least = _least_free(taken, rules.gap, rules.pitch)
+    if room.page is None or not rules.seen:
+        return least
+    return _seen_distance(room, removal, apart, taken, least)
+
+
+def _taken(room: _Room, removal: Removal, apart: Mapping[int, list[Vector]]) -> Iterator[tuple[float, float]]:
+    """Distances (from, to) in mm at which a member is not clear of what is placed."""
+    theirs: dict[Direction, Boxes] = {}
+    gap = room.rules.gap
     for k, direction in zip(removal.units, removal.directions, strict=True):
+        if direction not in theirs:
+            theirs[direction] = room.boxes(direction)
         frame = view_frame(np.array(direction))
         start = frame @ _first(removal)
         mine = _swept(room.blocking.boxes(direction)[k] + start, [frame @ shift for shift in apart.get(k, [])])
-        theirs = room.boxes(direction, others)
-        beside = (
-            (theirs[:, 0, :2] < mine[1, :2] + room.gap / 4) & (theirs[:, 1, :2] > mine[0, :2] - room.gap / 4)
-        ).all(1)
-        taken += [(low - gap - mine[1, 2], high + gap - mine[0, 2]) for low, high in theirs[beside][:, :, 2]]
-    return _least_free(taken, gap, room.pitch)
+        spans = theirs[direction][_beside(room, k, direction, mine, theirs[direction]), :, 2]
+        spans = np.concatenate([spans, _lanes(room, frame, mine)])
+        yield from map(tuple, (spans + (-gap - mine[1, 2], gap - mine[0, 2])).tolist())
 
 
-def _least_free(taken: list[tuple[float, float]], least: float, pitch: float) -> float:
+def _lanes(room: _Room, frame: NDArray[np.float64], mine: Boxes) -> Boxes:
+    """Where (n, 2) along the last row of a frame the ways of what goes aside later lie before or behind a box."""
+    if not room.lanes:
+        return np.zeros((0, 2))
+    corners = np.array(room.lanes) @ frame.T  # of boxes along axes, in a frame along axes
+    low, high = corners.min(1), corners.max(1)
+    beside = ((low[:, :2] < mine[1, :2]) & (high[:, :2] > mine[0, :2])).all(1)
+    return np.column_stack([low[beside, 2], high[beside, 2]])
+
+
+def _beside(room: _Room, k: int, direction: Direction, mine: Boxes, theirs: Boxes) -> NDArray[np.intp]:
+    """Which of what is placed lies before or behind a unit on its way: by exact contact what stays or goes the same
+    way or against it, else by bounds."""
+    found = room.here & ((theirs[:, 0, :2] < mine[1, :2]) & (theirs[:, 1, :2] > mine[0, :2])).all(1)
+    places = np.flatnonzero(found)
+    if direction not in SIX:
+        return places
+    against = triple(-np.array(direction))
+    ahead, behind = room.blocking.blockers(k, direction), room.blocking.blockers(k, against)
+    straight = (direction, against, AT_HOME)
+    return np.array([j for j in places.tolist() if room.ways[j] not in straight or j in ahead or j in behind], np.intp)
+
+
+def _seen_distance(
+    room: _Room, removal: Removal, apart: Mapping[int, list[Vector]], taken: Sequence[tuple[float, float]], least: float
+) -> float:
+    """The least distance at which enough is seen; where there is none, the one at which most is."""
+    page, rules = room.page, room.rules
+    step = max(math.ceil(rules.gap / 2 / rules.pitch - 1e-9), 1) * rules.pitch
+    best, most, distance = least, -1.0, least
+    assert page is not None
+    for _ in range(FARTHER):
+        shares = [
+            page.least_share(k, _end(removal, direction, distance, apart.get(k)), rules.seen)
+            for k, direction in zip(removal.units, removal.directions, strict=True)
+        ]
+        if min(shares) > most + 1e-9:
+            best, most = distance, min(shares)
+        if most >= rules.seen:
+            break
+        distance = _least_free(taken, distance + step, rules.pitch)
+    return best
+
+
+def _end(removal: Removal, direction: Direction, distance: float, apart: list[Vector] | None) -> Vector:
+    end: Vector = _first(removal) + np.array(direction) * distance + (apart[-1] if apart else NOWHERE)
+    return end
+
+
+def _least_free(taken: Sequence[tuple[float, float]], least: float, pitch: float) -> float:
     """The least multiple of a pitch, from ``least`` on, that lies in none of the intervals.
 
     >>> _least_free([(-5.0, 12.0), (14.0, 18.0), (31.0, 40.0)], 2.0, 5.0)
@@ -127,3 +275,90 @@ def _least_free(taken: list[tuple[float, float]], least: float, pitch: float) ->
         if low < distance < high:
             distance = math.ceil(high / pitch - 1e-9) * pitch
     return round(distance, 6)
+
+
+@dataclass(frozen=True)
+class _Column:
+    """What is set aside together: the way that it leaves, where to, and how far in mm each is lifted before."""
+
+    way: Direction
+    aside: Direction
+    lifts: dict[Removal, float]
+
+
+def _column(blocking: Blocking, removals: Sequence[Removal], members: Sequence[Removal], rules: Spacing) -> _Column:
+    """Members lifted just so high that the rear of each passes over all that is there when its turn comes."""
+    way, aside = members[0].directions[0], rules.aside[members[0].units][1]
+    boxes = blocking.boxes(way)
+    level = _level(blocking, removals, members, way, aside)
+    lifts = {}
+    for removal in members:
+        rear = float(boxes[list(removal.units), 0, 2].min())
+        lift = math.ceil((max(level, rear) - rear) / rules.pitch - 1e-9) * rules.pitch
+        lifts[removal] = round(max(lift, 0.0), 6)
+    return _Column(way, aside, lifts)
+
+
+def _pass_by(room: _Room, removal: Removal, lift: float) -> None:
+    """What leaves before a removal that goes aside must let it by: on its way up, and on its way over."""
+    for k in removal.units:
+        up = np.array(removal.directions[0]) * lift
+        room.places[k], room.here[k], room.ways[k] = up, True, removal.directions[0]
+        leaves = room.blocking.scene.boxes[room.blocking.scene.places(room.blocking.units[k].leaves)]
+        box = np.array([leaves[:, 0].min(0), leaves[:, 1].max(0)]) + up
+        over = np.array(room.rules.aside[removal.units][1]) * FAR
+        room.lanes.append(_swept(box, [over]))
+
+
+def _set_aside(room: _Room, column: _Column) -> list[Placed]:
+    """A column of removals that go the same way: stacked above a level as they were, then moved aside as one."""
+    rules, boxes = room.rules, room.blocking.boxes(column.way)
+    stack = _Room(room.blocking, rules, Page(rules.outlines) if rules.outlines else None)
+    found: list[Placed] = []
+    passed = -math.inf  # how high along their way those come that go aside later
+    for removal, lift in reversed(column.lifts.items()):
+        inner, units = _inside(room, removal), list(removal.units)
+        rear = float(boxes[units, 0, 2].min())
+        floor = max(lift + rules.gap, passed + rules.gap / 2 - rear)
+        apart = _shifts_of(inner)
+        taken = [*_taken(stack, removal, apart), (-math.inf, floor)]
+        least = _least_free(taken, rules.gap, rules.pitch)
+        distance = _seen_distance(stack, removal, apart, taken, least) if stack.page and rules.seen else least
+        _stand(stack, removal, apart, distance, NOWHERE)
+        passed = max(passed, float(boxes[units, 1, 2].max()) + lift)
+        found.append(Placed(removal, distance, tuple(inner), lift=lift))
+    shift = _clear_aside(room, stack, column.aside)
+    for placed in found:
+        _stand(room, placed.removal, _shifts_of(placed.inner), placed.distance, np.array(shift))
+    return [replace(placed, aside=shift) for placed in found[::-1]]
+
+
+def _level(
+    blocking: Blocking, removals: Sequence[Removal], members: Sequence[Removal], way: Direction, aside: Direction
+) -> float:
+    """How high along their way members must be lifted to go aside over all that is there when their turn comes."""
+    boxes, frame = blocking.boxes(way), view_frame(np.array(way))
+    across = np.abs(frame[:2] @ np.array(aside)).argmin()  # the axis square to both ways
+    level, gone = -math.inf, set[int]()
+    for removal in removals:
+        if removal in members:
+            mine = boxes[list(removal.units)]
+            low, high = mine[:, 0, across].min(), mine[:, 1, across].max()
+            there = np.isin(np.arange(len(boxes)), sorted(gone | set(removal.units)), invert=True)
+            beside = there & (boxes[:, 0, across] < high) & (boxes[:, 1, across] > low)
+            level = max(level, float(boxes[beside, 1, 2].max(initial=-math.inf)))
+        gone |= set(removal.units)
+    return level
+
+
+def _clear_aside(room: _Room, stack: _Room, aside: Direction) -> Direction:
+    """The least displacement along ``aside`` at which a stack's outlines stand clear on the page."""
+    rules, way = room.rules, np.array(aside)
+    assert room.page is not None
+    margin = max(round(rules.gap / room.page.outlines.pixel), 2)
+    step = max(rules.gap / 2, rules.pitch)
+    for count in range(1, 400):
+        shift = np.round(way * math.ceil(count * step / rules.pitch) * rules.pitch, 6)
+        if room.page.is_free([(k, stack.places[k, -1] + shift) for k in np.flatnonzero(stack.here).tolist()], margin):
+            break
+    return triple(shift)

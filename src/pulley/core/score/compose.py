@@ -21,6 +21,7 @@ from pulley.core.trails import anchor
 
 ON_LINE = 0.02  # mm within which points lie on one line
 Line = tuple[float, ...]  # what is equal for trails that lie on one line
+STRAIGHT = 6  # numbers that tell a straight line
 ARCS = 12  # straight pieces of a trail line for each pose of a turn, at most 7.5 degrees each
 
 
@@ -234,10 +235,10 @@ def _trails(
             off = tuple(
                 k
                 for k in range(len(trail.points))
-                if any(b.start < times[k + 1] <= b.end for b in silent.get(path, ()))
+                if k in setting.off or any(b.start < times[k + 1] <= b.end for b in silent.get(path, ()))
             )
-            whole = not (off or setting.jogs)
-            found.append((replace(trail, off=off, jogs=setting.jogs, marks=marks), line if whole else None))
+            shared = (*line, *off) if line and not setting.jogs and (not off or len(line) > STRAIGHT) else None
+            found.append((replace(trail, off=off, jogs=setting.jogs, marks=marks), shared))
     return _grouped(found)
 
 
@@ -253,17 +254,22 @@ def _grouped(trails: list[tuple[Trail, Line | None]]) -> tuple[Trail, ...]:
 
 
 def _line_of(trail: Trail) -> Line | None:
-    """What is equal for straight trails on one line: its direction, and where it passes the origin; None for others."""
+    """What is equal for trails that run on one line: straight ones, its direction and where it passes the origin; bent
+    ones, where they bend and the ways of their first and last legs. None for those that lead nowhere."""
     points = np.array([trail.origin, *(point for _, point in trail.points)])
     way = points[-1] - points[0]
-    size = float(np.linalg.norm(way))
-    if size < 1e-6:
+    if float(np.linalg.norm(way)) < 1e-6:
         return None
-    along = way / size * (1.0 if way[np.argmax(np.abs(way))] > 0 else -1.0)
-    if np.abs(np.cross(points - points[0], along)).max() >= ON_LINE:
+    along = way / np.linalg.norm(way) * (1.0 if way[np.argmax(np.abs(way))] > 0 else -1.0)
+    if np.abs(np.cross(points - points[0], along)).max() < ON_LINE:
+        foot = points[0] - (points[0] @ along) * along
+        return (*np.round(along, 4).tolist(), *np.round(foot / (5 * ON_LINE)).tolist())
+    legs = np.diff(points, axis=0)[[0, -1]]
+    sizes = np.linalg.norm(legs, axis=1, keepdims=True)
+    if sizes.min() < 1e-6:
         return None
-    foot = points[0] - (points[0] @ along) * along
-    return (*np.round(along, 4).tolist(), *np.round(foot / (5 * ON_LINE)).tolist())
+    bends = np.round(points[1:-1] / (5 * ON_LINE))
+    return (*np.round(legs / sizes, 4).ravel().tolist(), *bends.ravel().tolist())
 
 
 def _run(assembly: Assembly, tracks: dict[str, list[Segment]], route: Route) -> Run:

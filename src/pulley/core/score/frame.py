@@ -19,6 +19,7 @@ from pulley.core.trails import jogged
 
 SOON = 1e-6  # seconds within which two instants are one
 NOTHING = 1e-9  # mm; shorter lines are none
+ON_LINE = 0.1  # mm within which a line counts as straight
 MOST = 600  # elements of a line pattern in one line; a longer line has a coarser pattern
 
 Polyline = NDArray[np.float64]  # (k, 3) points in mm
@@ -128,18 +129,20 @@ def trail_lines(
     lines: list[Polyline] = []
     marks: list[Vector3] = []
     groups: dict[int, list[Polyline]] = {}
+    off: dict[int, tuple[int, ...]] = {}
     for trail in score.trails:
         if trail.component in hidden:
             continue
         polyline = trail_at(score, trail, time, spread)
         if trail.group >= 0:
             groups.setdefault(trail.group, []).append(polyline)
+            off[trail.group] = trail.off
         else:
             lines += _pieces(trail, polyline)
         if trail.marks and len(polyline) > 1:
             marks += [triple(polyline[0]), triple(polyline[-1])]
-    for together in groups.values():
-        lines += _joined(together)
+    for group, together in groups.items():
+        lines += _joined(together, off[group])
     if time > 0:
         lines += [_route(score, run, time, spread) for run in score.routes]
     return lines, marks
@@ -180,8 +183,24 @@ def _grown(stations: list[Vector], leg: int, a: Vector, b: Vector) -> float:
     return min(float(np.linalg.norm(b - a)) / whole, 1.0) if whole else 1.0
 
 
-def _joined(polylines: Sequence[Polyline]) -> Iterator[Polyline]:
-    """Straight lines that lie on one line: where they overlap they are drawn once."""
+def _joined(polylines: Sequence[Polyline], off: Collection[int]) -> Iterator[Polyline]:
+    """Lines that run on one line: where they overlap they are drawn once, bent ones leg by leg, less those off."""
+    if not off and all(_is_straight(line) for line in polylines):
+        yield from _spans(polylines)
+        return
+    for leg in range(max(map(len, polylines)) - 1):
+        if leg not in off:
+            yield from _spans([line[leg : leg + 2] for line in polylines if len(line) > leg + 1])
+
+
+def _is_straight(line: Polyline) -> bool:
+    way = line[-1] - line[0]
+    length = float(np.linalg.norm(way))
+    return length < NOTHING or bool(np.linalg.norm(np.cross(line - line[0], way), axis=1).max() < ON_LINE * length)
+
+
+def _spans(polylines: Sequence[Polyline]) -> Iterator[Polyline]:
+    """Straight lines that lie on one line, those that overlap as one."""
     origin = polylines[0][0]
     longest = max((line[-1] - line[0] for line in polylines), key=lambda way: float(way @ way))
     length = float(np.linalg.norm(longest))

@@ -9,9 +9,9 @@ from pulley.core import crossings, visibility
 from pulley.core.contact.check import Verdict, check
 from pulley.core.describe import remedy_sentence
 from pulley.core.naming import component_name
+from pulley.core.planning.peeling import Enough
 from pulley.core.planning.proposal import Options, Proposal, propose
 from pulley.core.planning.remedies import remedies
-from pulley.core.planning.removal_order import Enough
 from pulley.core.score.compose import compose
 from pulley.core.teardown import Camera, Teardown
 from pulley.web.analysis.registry import Case, analysis, motions

@@ -4,10 +4,12 @@ import { placeOf, poseAt } from "./score.js";
 
 const SOON = 1e-6; // seconds within which two instants are one
 const NOTHING = 1e-9; // mm; shorter lines are none
+const ON_LINE = 0.1; // mm within which a line counts as straight
 const MOST = 600; // elements of a line pattern in one line; a longer line has a coarser pattern
 
 const sum = (a, b, factor = 1) => a.map((v, k) => v + factor * b[k]);
 const dot = (a, b) => a.reduce((total, v, k) => total + v * b[k], 0);
+const cross = (a, b) => [a[1] * b[2] - a[2] * b[1], a[2] * b[0] - a[0] * b[2], a[0] * b[1] - a[1] * b[0]];
 const length = (a) => Math.hypot(...a);
 
 /** The caption in force: of the latest step that plays and has one; between two steps, of the one that has ended. */
@@ -30,11 +32,11 @@ export function trailLines(score, time, spread = 1, hidden = new Set()) {
   for (const trail of score.trails) {
     if (hidden.has(trail.component)) continue;
     const polyline = trailAt(trail, score.tracks[trail.component], time, spread);
-    if (trail.group >= 0) groups.set(trail.group, [...(groups.get(trail.group) ?? []), polyline]);
+    if (trail.group >= 0) groups.set(trail.group, { off: trail.off, polylines: [...(groups.get(trail.group)?.polylines ?? []), polyline] });
     else lines.push(...pieces(trail, polyline));
     if (trail.marks && polyline.length > 1) marks.push(polyline[0], polyline.at(-1));
   }
-  for (const together of groups.values()) lines.push(...joined(together));
+  for (const { polylines, off } of groups.values()) lines.push(...joined(polylines, off));
   if (time > 0) lines.push(...score.routes.map((route) => routeAt(route, score, time, spread)));
   return { lines, marks };
 }
@@ -81,8 +83,25 @@ function jogged(a, b, jogs, share) {
   return [...points, b];
 }
 
-/** Straight lines that lie on one line: where they overlap they are drawn once. */
-function joined(polylines) {
+/** Lines that run on one line: where they overlap they are drawn once, bent ones leg by leg, less those off. */
+function joined(polylines, off) {
+  if (!off.length && polylines.every(isStraight)) return spansOf(polylines);
+  const found = [];
+  for (let leg = 0; polylines.some((line) => line.length > leg + 1); leg += 1) {
+    const legs = polylines.filter((line) => line.length > leg + 1).map((line) => line.slice(leg, leg + 2));
+    if (!off.includes(leg)) found.push(...spansOf(legs));
+  }
+  return found;
+}
+
+function isStraight(line) {
+  const way = sum(line.at(-1), line[0], -1);
+  const size = length(way);
+  return size < NOTHING || line.every((point) => length(cross(sum(point, line[0], -1), way)) < ON_LINE * size);
+}
+
+/** Straight lines that lie on one line, those that overlap as one. */
+function spansOf(polylines) {
   const origin = polylines[0][0];
   const ways = polylines.map((line) => sum(line.at(-1), line[0], -1));
   const longest = ways.reduce((best, way) => (dot(way, way) > dot(best, best) ? way : best));

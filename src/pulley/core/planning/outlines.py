@@ -1,0 +1,242 @@
+"""How a lay-out looks on the page: the outline of every unit in a view, put one before the other."""
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field
+from functools import cached_property
+
+import numpy as np
+from numba import njit
+from numpy.typing import NDArray
+
+from pulley.core.geometry.frames import Vector
+from pulley.core.geometry.mesh import Mesh
+from pulley.core.geometry.raster import cover
+from pulley.core.planning.blocking import Blocking
+
+FINE = 200  # pixels of the assembly's diagonal at home
+FINER = 500  # the same where there are many units, which are small then
+MANY = 150  # units
+
+Pixels = NDArray[np.int64]
+Floats = NDArray[np.float64]
+
+
+@dataclass(frozen=True)
+class Outline:
+    """Pixels (n, 2) that a unit covers at home, right and up, the depth (n,) in mm of each, larger is farther; and its
+    bounds (2, 2) in mm."""
+
+    at: Pixels
+    depth: Floats
+    box: Floats
+
+
+@dataclass(frozen=True)
+class Outlines:
+    """The outlines of all units in one parallel view: its frame (3, 3), rows right, up, back, and mm a pixel."""
+
+    frame: Floats
+    pixel: float
+    units: tuple[Outline, ...]
+
+    def moved(self, shift: Vector) -> tuple[int, int, float]:
+        """A displacement (3,) in mm as pixels right and up, and mm farther away."""
+        right, up, back = self.frame @ shift
+        return round(right / self.pixel), round(up / self.pixel), -float(back)
+
+    def extent(self, shifts: Mapping[int, Vector]) -> Floats:
+        """Width and height (2,) in mm of everything, the units displaced by ``shifts`` (3,) in mm."""
+        boxes = self.boxes.copy()
+        for k, shift in shifts.items():
+            boxes[k] += self.frame[:2] @ shift
+        size: Floats = boxes[:, 1].max(0) - boxes[:, 0].min(0)
+        return size
+
+    @cached_property
+    def span(self) -> Pixels:
+        """The lowest and the highest pixel (2, 2) of all units at home."""
+        return np.array([np.min([u.at.min(0) for u in self.units], 0), np.max([u.at.max(0) for u in self.units], 0)])
+
+    @cached_property
+    def own(self) -> Pixels:
+        """How many pixels each unit covers by itself."""
+        return np.array([len(unit.at) for unit in self.units])
+
+    @cached_property
+    def boxes(self) -> Floats:
+        """Bounds (n, 2, 2) in mm of all units at home."""
+        return np.array([unit.box for unit in self.units])
+
+
+def outlines_of(blocking: Blocking, frame: Floats) -> Outlines:
+    """The outlines of all units where they stand, looked at along the last row of a frame (3, 3).
+
+    Copies of a part that stand the same way share one outline, so thousands of screws cost no more than one.
+    """
+    scene, units = blocking.scene, blocking.units
+    reach = float(np.linalg.norm(scene.boxes[:, 1].max(0) - scene.boxes[:, 0].min(0)))
+    pixel = max(reach, 1e-6) / (FINE if len(units) < MANY else FINER)
+    known: dict[tuple[str, bytes], Outline] = {}
+
+    def placed(leaf: str) -> Outline:
+        part, pose = scene.assembly.leaf(leaf).part, scene.poses[leaf]
+        key = part.key, np.round(pose[:3, :3], 9).tobytes()
+        if key not in known:
+            known[key] = _outline(part.mesh, frame @ pose[:3, :3], pixel)
+        return _moved(known[key], frame @ pose[:3, 3], pixel)
+
+    return Outlines(frame, pixel, tuple(_together([placed(leaf) for leaf in unit.leaves]) for unit in units))
+
+
+def _outline(mesh: Mesh, turn: Floats, pixel: float) -> Outline:
+    """The outline of a mesh turned by (3, 3), its origin at pixel 0, 0."""
+    seen = mesh.vertices @ turn.T
+    box = np.array([seen[:, :2].min(0), seen[:, :2].max(0)])
+    low = np.floor(box[0] / pixel).astype(np.int64)
+    wide, tall = (np.ceil(box[1] / pixel).astype(np.int64) - low + 1).tolist()
+    depth = np.full((tall, wide), np.inf)
+    flat = np.column_stack([seen[:, :2] / pixel - low, -seen[:, 2]])
+    nobody = np.full(depth.shape, -1, np.int32)
+    cover(depth, nobody, nobody.copy(), flat, mesh.triangles, 0)
+    rows, columns = np.nonzero(np.isfinite(depth))
+    if len(rows) == 0:  # thinner than a pixel: it counts as one
+        middle = np.round(seen[:, :2].mean(0) / pixel).astype(np.int64)
+        return Outline(middle[None], np.array([-float(seen[:, 2].max())]), box)
+    return Outline(np.column_stack([columns, rows]) + low, depth[rows, columns], box)
+
+
+def _moved(outline: Outline, shift: Vector, pixel: float) -> Outline:
+    at = outline.at + np.round(shift[:2] / pixel).astype(np.int64)
+    return Outline(at, outline.depth - shift[2], outline.box + shift[:2])
+
+
+def _together(outlines: Sequence[Outline]) -> Outline:
+    """One outline of several leaves, of each pixel the nearest."""
+    if len(outlines) == 1:
+        return outlines[0]
+    at, depth = np.concatenate([o.at for o in outlines]), np.concatenate([o.depth for o in outlines])
+    order = np.lexsort((depth, at[:, 1], at[:, 0]))
+    first = np.ones(len(order), bool)
+    first[1:] = (np.diff(at[order], axis=0) != 0).any(1)
+    kept = order[first]
+    boxes = np.array([o.box for o in outlines])
+    return Outline(at[kept], depth[kept], np.array([boxes[:, 0].min(0), boxes[:, 1].max(0)]))
+
+
+@dataclass(eq=False)
+class Page:
+    """Units put down one after the other, and how much of each is seen: an identity buffer that grows as it must."""
+
+    outlines: Outlines
+    origin: Pixels = field(init=False)
+    depth: Floats = field(init=False)
+    owner: NDArray[np.int32] = field(init=False)
+    seen: Pixels = field(init=False)
+
+    def __post_init__(self) -> None:
+        low, high = self.outlines.span
+        around = high - low + 1
+        wide, tall = (3 * around).tolist()
+        self.origin = low - around
+        self.depth, self.owner = np.full((tall, wide), np.inf), np.full((tall, wide), -1, np.int32)
+        self.seen = np.zeros(len(self.outlines.units), np.int64)
+        self._lost = np.zeros(len(self.outlines.units), np.int64)
+
+    @property
+    def shares(self) -> Floats:
+        """The share (n,) of each unit that is seen; 0 for what was not put down."""
+        return self.seen / self.outlines.own
+
+    def put(self, k: int, shift: Vector) -> None:
+        """Put unit ``k`` down, displaced by (3,) in mm."""
+        outline, (right, up, away) = self.outlines.units[k], self.outlines.moved(shift)
+        at = outline.at + (right, up)
+        self._grow(at.min(0), at.max(0))
+        _put(at - self.origin, outline.depth + away, k, self.depth, self.owner, self.seen)
+
+    def _grow(self, low: Pixels, high: Pixels) -> None:
+        """Make room for pixels from ``low`` to ``high`` (2,), and some more, as others will follow."""
+        end = self.origin + self.depth.shape[::-1]
+        if (low >= self.origin).all() and (high < end).all():
+            return
+        more = max(self.depth.shape)
+        start = np.where(low < self.origin, low - more, self.origin)
+        stop = np.where(high >= end, high + 1 + more, end)
+        before, after = (self.origin - start)[::-1], (stop - end)[::-1]
+        margins = list(zip(before.tolist(), after.tolist(), strict=True))
+        self.depth = np.pad(self.depth, margins, constant_values=np.inf)
+        self.owner = np.pad(self.owner, margins, constant_values=-1)
+        self.origin = start
+
+    def least_share(self, k: int, shift: Vector, enough: float) -> float:
+        """What would be seen least if a unit were put down: its own share, or that of one that it covers.
+
+        What is seen less than ``enough`` already, and would be covered still more, counts as 0.
+        """
+        outline, moved = self.outlines.units[k], self.outlines.moved(shift)
+        buffers = self.depth, self.owner, self.origin, self.seen, self.outlines.own, self._lost
+        return float(_least_share(outline.at, outline.depth, *moved, *buffers, enough))
+
+    def is_free(self, outlines: Sequence[tuple[int, Vector]], margin: int) -> bool:
+        """Whether units, displaced, keep ``margin`` pixels from all that was put down, sideways, above and below."""
+        for k, shift in outlines:
+            right, up, _ = self.outlines.moved(shift)
+            if not _is_free(self.outlines.units[k].at, right, up, margin, self.owner, self.origin):
+                return False
+        return True
+
+    def overlapped(self) -> float:
+        """The share of all outlines that lies behind others."""
+        put = self.seen.astype(bool) | np.isin(np.arange(len(self.seen)), self.owner)
+        whole = int(self.outlines.own[put].sum())
+        return 1.0 - float(self.seen[put].sum()) / whole if whole else 0.0
+
+
+@njit(cache=True, nogil=True)
+def _put(at, depth, k, buffer, owner, seen):  # noqa: ANN001, ANN202
+    for i in range(len(at)):
+        x, y = at[i, 0], at[i, 1]
+        if depth[i] < buffer[y, x]:
+            if owner[y, x] >= 0:
+                seen[owner[y, x]] -= 1
+            buffer[y, x] = depth[i]
+            owner[y, x] = k
+            seen[k] += 1
+
+
+@njit(cache=True, nogil=True)
+def _least_share(at, depth, right, up, away, buffer, owner, origin, seen, own, lost, enough):  # noqa: ANN001, ANN202
+    height, width = owner.shape
+    kept = 0
+    for i in range(len(at)):
+        x, y = at[i, 0] + right - origin[0], at[i, 1] + up - origin[1]
+        if x < 0 or y < 0 or x >= width or y >= height or owner[y, x] < 0:
+            kept += 1
+        elif depth[i] + away < buffer[y, x]:
+            kept += 1
+            lost[owner[y, x]] += 1
+    least = kept / len(at)
+    for i in range(len(at)):
+        x, y = at[i, 0] + right - origin[0], at[i, 1] + up - origin[1]
+        if x < 0 or y < 0 or x >= width or y >= height or owner[y, x] < 0:
+            continue
+        other = owner[y, x]
+        if lost[other] > 0:
+            share = (seen[other] - lost[other]) / own[other]
+            if seen[other] < enough * own[other]:
+                share = 0.0
+            least = min(least, share)
+            lost[other] = 0
+    return least
+
+
+@njit(cache=True, nogil=True)
+def _is_free(at, right, up, margin, owner, origin):  # noqa: ANN001, ANN202
+    height, width = owner.shape
+    for i in range(len(at)):
+        x, y = at[i, 0] + right - origin[0], at[i, 1] + up - origin[1]
+        for dx, dy in ((0, 0), (margin, 0), (-margin, 0), (0, margin), (0, -margin)):
+            u, v = x + dx, y + dy
+            if 0 <= u < width and 0 <= v < height and owner[v, u] >= 0:
+                return False
+    return True

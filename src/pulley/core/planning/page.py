@@ -1,0 +1,283 @@
+"""A lay-out for a page: the view, the gaps and the columns set aside with which everything is drawn largest."""
+
+import math
+from collections import Counter
+from collections.abc import Iterator, Sequence
+from dataclasses import dataclass, field, replace
+
+import numpy as np
+from numpy.typing import NDArray
+
+from pulley.core.camera import camera_frame
+from pulley.core.geometry.frames import Vector3
+from pulley.core.planning.blocking import SIX, Blocking, Direction
+from pulley.core.planning.families import families_of
+from pulley.core.planning.gaps import GAP_SHARE, end_shifts, usual
+from pulley.core.planning.outlines import Outlines, Page, outlines_of
+from pulley.core.planning.peeling import Removal
+from pulley.core.planning.removal_steps import step_count
+from pulley.core.planning.spacing import Placed, Spacing, place
+from pulley.core.quantities import round_pitch
+from pulley.core.scales import factor, largest_scale, next_scale
+from pulley.core.teardown import Camera
+
+SEEN = 0.3  # share of a unit from which it counts as seen on the page
+TIGHT = 0.5  # of the usual gap, with which the largest scale is looked for
+TIGHTER = (0.3, 0.2)  # the same, where that reaches the next standard scale
+NEAR = 0.7  # of the next standard scale, from which that is tried
+LEAST_GAP = 1.2  # mm of paper
+WIDER = (*((gap, SEEN) for gap in (2.0, 1.5, 1.0, 0.75)), (1.5, 0.9), (1.0, 0.9), (1.0, 0.6), (0.75, 0.45))
+# gaps over the usual, and shares seen, that are tried where the scale allows it
+COLUMNS = (2, 3, 4)
+HOPEFUL, OPENED = 8, 2  # lay-outs of which smaller, and wider, gaps are tried
+LOOKED_AT = 2  # views that are laid out with columns, of those that are largest without
+FEW = 60  # units up to which every way of setting aside is tried
+WEIGHTS = {  # of what a lay-out is worth, the first three for a doubling
+    "scale": 4.0,  # the standard scale
+    "fit": 0.25,  # the largest scale of any
+    "gap": 0.3,
+    "column": -0.5,
+    "hidden": -30.0,  # for all units; each its share
+    "overlap": -2.0,  # for all of the outlines behind others
+    "step": -0.1,  # of evenly spaced rows that are one step, each
+}
+
+
+@dataclass(frozen=True)
+class Rooms:
+    """What a page leaves for a view: widths and heights in mm that it may fill, and the directions to look from.
+
+    The usual ones are those of A3, wide, with a short parts list beside the view.
+    """
+
+    sizes: tuple[tuple[float, float], ...] = ((262.0, 222.0),)
+    views: tuple[Vector3, ...] = ((0.62, -0.66, 0.43),)
+    up: Vector3 = (0.0, 0.0, 1.0)
+
+    def fit(self, size: NDArray[np.float64]) -> float:
+        """Mm of paper for each mm of a picture of a size (2,), at most."""
+        wide, tall = np.maximum(size, 1e-6)
+        return max(min(w / wide, h / tall) for w, h in self.sizes)
+
+
+@dataclass(frozen=True)
+class Layout:
+    """Removals placed for a page: seen from where, how large, and how well."""
+
+    placed: tuple[Placed, ...]
+    view: Vector3
+    rules: Spacing
+    fit: float
+    hidden: float
+    overlap: float
+    worth: float = field(compare=False)
+
+    @property
+    def scale(self) -> float:
+        """The largest standard scale, as a factor."""
+        return factor(largest_scale(self.fit))
+
+
+def layouts(
+    blocking: Blocking,
+    removals: Sequence[Removal],
+    rooms: Rooms,
+    rules: Spacing | None = None,
+    aside: str = "columns",
+) -> list[Layout]:
+    """Lay-outs of removals for a page, the best first.
+
+    Every view is tried with tight gaps; those that come out largest also with things set aside, which bent trail
+    lines lead to: ``columns`` that long rows of removals are broken into, or ``families``, subassemblies that left as
+    a whole. In the best of these, gaps are then opened as far as the scale stays. What a lay-out is worth is one
+    sum: `WEIGHTS`.
+
+    Parameters
+    ----------
+    blocking : Blocking
+    removals : sequence of Removal
+    rooms : Rooms
+    rules : Spacing, optional
+        Where the gap is given; then it is kept.
+    aside : str
+        ``columns``, ``families`` or nothing.
+    """
+    base = rules or usual(blocking)
+    tight = base if rules else replace(base, gap=max(base.gap * TIGHT, base.pitch), seen=SEEN, split=True)
+    frames = {view: replace(tight, outlines=_outlines(blocking, view, rooms)) for view in rooms.views}
+    tried = [_laid(blocking, removals, rooms, view, frames[view]) for view in rooms.views]
+    setting = {"columns": _columns, "families": _families}
+    for layout in _best(tried)[:LOOKED_AT] if aside in setting else ():
+        if aside == "columns" and rooms.fit(_home(layout)) < next_scale(layout.scale):
+            continue  # no lay-out is smaller than the assembly at home
+        tried += setting[aside](blocking, removals, rooms, layout)
+    wanted = [layout for layout in tried if layout.rules.aside] if aside == "families" else tried
+    tried = wanted or tried
+    if rules is None:
+        tried += [found for layout in _best(tried)[:HOPEFUL] for found in _tighter(blocking, removals, rooms, layout)]
+        best = _best(tried)
+        tried = [_opened(blocking, removals, rooms, layout, base) for layout in best[:OPENED]] + best[OPENED:]
+    return _best(tried)
+
+
+def _best(layouts: Sequence[Layout]) -> list[Layout]:
+    return sorted(layouts, key=lambda layout: -layout.worth)
+
+
+def _home(layout: Layout) -> NDArray[np.float64]:
+    """Width and height (2,) in mm of the picture with everything at home."""
+    assert layout.rules.outlines is not None
+    return layout.rules.outlines.extent({})
+
+
+def _tighter(blocking: Blocking, removals: Sequence[Removal], rooms: Rooms, layout: Layout) -> Iterator[Layout]:
+    """The same with smaller gaps, where that reaches the next standard scale and they can still be seen on paper."""
+    following = next_scale(layout.scale)
+    gap = layout.rules.gap / TIGHT
+    for share in TIGHTER if layout.fit >= NEAR * following else ():
+        if gap * share * following >= LEAST_GAP:
+            rules = replace(
+                layout.rules, gap=gap * share, pitch=min(layout.rules.pitch, round_pitch(gap * share / GAP_SHARE, "mm"))
+            )
+            found = _laid(blocking, removals, rooms, layout.view, rules)
+            if found.scale > layout.scale:
+                yield found
+                return
+
+
+def _outlines(blocking: Blocking, view: Vector3, rooms: Rooms) -> Outlines:
+    return outlines_of(blocking, camera_frame(Camera("", "", view, (0.0, 0.0, 0.0), rooms.up)))
+
+
+def _laid(blocking: Blocking, removals: Sequence[Removal], rooms: Rooms, view: Vector3, rules: Spacing) -> Layout:
+    """Removals placed by rules, and what that is worth on a page."""
+    placed, outlines = place(blocking, removals, range(len(blocking.units)), rules), rules.outlines
+    assert outlines is not None
+    shifts = end_shifts(placed)
+    page = Page(outlines)
+    for k in range(len(blocking.units)):
+        page.put(k, shifts.get(k, np.zeros(3)))
+    fit = rooms.fit(outlines.extent(shifts))
+    hidden, overlap = float((page.shares < SEEN).mean()), page.overlapped()
+    columns = len({number for number, _ in rules.aside.values()})
+    worth = (
+        WEIGHTS["scale"] * math.log2(factor(largest_scale(fit)))
+        + WEIGHTS["fit"] * math.log2(fit)
+        + WEIGHTS["gap"] * math.log2(rules.gap / usual(blocking).gap)
+        + WEIGHTS["column"] * columns
+        + WEIGHTS["hidden"] * hidden
+        + WEIGHTS["overlap"] * overlap
+        + WEIGHTS["step"] * step_count(blocking, placed)
+    )
+    return Layout(tuple(placed), view, rules, fit, hidden, overlap, worth)
+
+
+def _opened(blocking: Blocking, removals: Sequence[Removal], rooms: Rooms, layout: Layout, base: Spacing) -> Layout:
+    """The same with gaps as wide, and as much seen, as suits best at the same standard scale."""
+    tried = [
+        _laid(
+            blocking,
+            removals,
+            rooms,
+            layout.view,
+            replace(layout.rules, gap=max(base.gap * gap, base.pitch), seen=seen),
+        )
+        for gap, seen in WIDER
+    ]
+    return max([layout, *tried], key=lambda each: each.worth)
+
+
+def _columns(blocking: Blocking, removals: Sequence[Removal], rooms: Rooms, layout: Layout) -> list[Layout]:
+    """Lay-outs with the longest row of removals broken into columns, and of the best of these again the next row."""
+    found: list[Layout] = []
+    best, done = layout, set[Direction]()
+    for _ in range(2):
+        way = _longest(best, done)
+        if way is None:
+            break
+        done.add(way)
+        tried = [
+            _laid(blocking, removals, rooms, layout.view, replace(best.rules, aside={**best.rules.aside, **aside}))
+            for aside in _ways_aside(best, way, len(blocking.units))
+        ]
+        found += tried
+        best = max([best, *tried], key=lambda each: each.worth)
+    return found
+
+
+def _families(blocking: Blocking, removals: Sequence[Removal], rooms: Rooms, layout: Layout) -> list[Layout]:
+    """The lay-out with every subassembly set aside, each on the side where that is worth most."""
+    best = layout
+    for number, (way, members) in enumerate(_set_apart(blocking, layout), 1):
+        tried = [
+            {**best.rules.aside, **dict.fromkeys(members, (number, side))}
+            for side in SIX
+            if abs(float(np.array(side) @ np.array(way))) < 0.5
+        ]
+        laid = [_laid(blocking, removals, rooms, best.view, replace(best.rules, aside=aside)) for aside in tried]
+        best = max(laid, key=lambda each: each.worth, default=best)
+    return [best] if best is not layout else []
+
+
+def _set_apart(blocking: Blocking, layout: Layout) -> Iterator[tuple[Direction, list[tuple[int, ...]]]]:
+    """What is set aside of each of the largest subassemblies, the last to leave first: all that goes the way that most
+    of it goes, but for the one that things are taken off."""
+    moved = {k for placed in layout.placed for k in placed.removal.units}
+    families = families_of(blocking)
+    largest = [units for _, units in families if units <= moved and not any(units < other for _, other in families)]
+    rows = [each.removal for each in layout.placed[::-1] if _may_go_aside(each) and each.removal.directions[0] in SIX]
+    last = {units: next((n for n, r in enumerate(rows) if units & set(r.units)), len(rows)) for units in largest}
+    for units in sorted(largest, key=last.__getitem__):
+        own = [removal for removal in rows if units >= set(removal.units)]
+        ways = Counter(removal.directions[0] for removal in own)
+        if ways:
+            way = ways.most_common(1)[0][0]
+            yield way, [removal.units for removal in own if removal.directions[0] == way]
+
+
+def _longest(layout: Layout, done: set[Direction]) -> Direction | None:
+    """The direction of the six in which removals go farthest on the page."""
+    frame = layout.rules.outlines.frame[:2] if layout.rules.outlines else np.eye(3)[:2]
+    far: dict[Direction, float] = {}
+    for placed in layout.placed:
+        way = placed.removal.directions[0]
+        if way in SIX and way not in done and _may_go_aside(placed):
+            far[way] = max(far.get(way, 0.0), placed.distance * float(np.linalg.norm(frame @ np.array(way))))
+    return max(far, key=lambda way: (far[way], way)) if far else None
+
+
+def _may_go_aside(placed: Placed) -> bool:
+    removal = placed.removal
+    return not (removal.axis or removal.first or removal.twist) and len(set(removal.directions)) == 1
+
+
+def _ways_aside(layout: Layout, way: Direction, count: int) -> Iterator[dict[tuple[int, ...], tuple[int, Direction]]]:
+    """Ways of breaking what goes one way into columns: into how many, and to which sides they go."""
+    row = [placed for placed in layout.placed if placed.removal.directions[0] == way and _may_go_aside(placed)]
+    near = min((placed.distance for placed in row), default=0.0)
+    far = max((placed.distance for placed in row), default=0.0)
+    if len(row) < 2 or far <= near:
+        return
+    taken = {number for number, _ in layout.rules.aside.values()}
+    sides = _sides(layout, way)
+    for columns in COLUMNS if count <= FEW else COLUMNS[:2]:
+        edges = np.linspace(near, far, columns + 1)[1:-1]
+        for pattern in sides if count <= FEW else sides[-1:]:
+            aside, column = {}, 0
+            for placed in row[::-1]:
+                column = max(column, int(np.searchsorted(edges, placed.distance)))  # what leaves earlier goes farther
+                if column:
+                    number = max(taken, default=0) + column
+                    aside[placed.removal.units] = number, pattern[(column - 1) % len(pattern)]
+            yield aside
+
+
+def _sides(layout: Layout, way: Direction) -> list[tuple[Direction, ...]]:
+    """Sides on which columns can stand: those square to their way that lead most to the right and to the left."""
+    frame = layout.rules.outlines.frame if layout.rules.outlines else np.eye(3)
+    square = [side for side in SIX if abs(float(np.array(side) @ np.array(way))) < 0.5]
+    flat = {side: frame[:2] @ np.array(side) for side in square}
+    right = max(square, key=lambda side: (round(float(flat[side][0]), 6), -SIX.index(side)))
+    left = min(square, key=lambda side: (round(float(flat[side][0]), 6), SIX.index(side)))
+    front = sorted(square, key=lambda side: (round(float(flat[side][1]), 6), SIX.index(side)))[:2]
+    return [*dict.fromkeys([(right,), (left,), *((side,) for side in front), tuple(front), (right, left)])]

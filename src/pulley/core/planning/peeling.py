@@ -1,0 +1,166 @@
+"""What taking apart consists of: removals, how they are wanted, and the state between two of them."""
+
+from dataclasses import dataclass, field
+
+import numpy as np
+from numpy.typing import NDArray
+
+from pulley.core.geometry.frames import Vector
+from pulley.core.part_kinds import FASTENERS, kind_of
+from pulley.core.planning.blocking import SIX, Blocking, Direction
+
+SMALL = 0.45  # of the assembly's diagonal: how long a fastener is at most
+TRIES = 4000  # sweeps that are spent on ways that are hard to find; counted, not timed, so that answers stay the same
+
+
+class Enough(Exception):  # noqa: N818 - no fault
+    """Raised by who is told how far it is: stop here, and keep what was found."""
+
+
+@dataclass(frozen=True)
+class Twist:
+    """A turn that lets a unit go: a point of its axis, degrees about the way it then leaves, mm along it each turn."""
+
+    origin: Direction
+    angle: float
+    advance: float
+
+    @property
+    def along(self) -> float:
+        """How far in mm the turn itself goes."""
+        return round(self.advance * self.angle / 360, 6)
+
+
+@dataclass(frozen=True)
+class Removal:
+    """One step of taking apart: units that leave together, each along its own direction.
+
+    ``first`` is a short leg in mm that comes before it, ``twist`` a turn that does. ``axis`` is given where
+    directions differ: a point and a direction of the line that they lead away from. ``inner`` is how a set that
+    only leaves together is taken apart once it is out, ``together`` what is not taken off of it. ``fastener`` and
+    ``knot`` say why the step is there, as does ``family``: a subassembly that leaves as a whole.
+    """
+
+    units: tuple[int, ...]
+    directions: tuple[Direction, ...]
+    axis: tuple[Direction, Direction] | None = None
+    first: Direction | None = None
+    twist: Twist | None = None
+    inner: tuple["Removal", ...] = ()
+    together: tuple[int, ...] = ()
+    fastener: bool = False
+    knot: bool = False
+    family: str = ""
+
+
+@dataclass(frozen=True)
+class Wishes:
+    """How the order is wanted.
+
+    Whether fasteners go first, and at most how many steps. ``along`` is a way that is preferred where there is a
+    choice, either sense of it with ``either``. ``families`` are subassemblies, by path, and their units, the largest
+    first: they leave as one where they can, and are taken apart once they are out. With ``serviced``, fasteners of
+    one size go together and the next way is the last one where it can be. ``reach`` is what is to be reached first.
+    """
+
+    fasteners_first: bool = True
+    most: int | None = None
+    along: Direction | None = None
+    either: bool = False
+    families: tuple[tuple[str, frozenset[int]], ...] = ()
+    serviced: bool = False
+    reach: frozenset[int] = frozenset()
+
+
+@dataclass(eq=False)
+class Peeling:
+    """The state of taking apart: what is present, what never moves, and what has come off so far."""
+
+    blocking: Blocking
+    present: set[int]
+    fixed: set[int]
+    wishes: Wishes
+    done: list[Removal] = field(default_factory=list)
+    here: NDArray[np.bool_] = field(init=False)
+    tries: int = TRIES
+    _free: dict[int, tuple[Direction, ...]] = field(default_factory=dict)
+    _likeness: dict[int, tuple[object, ...]] = field(default_factory=dict)
+
+    def __post_init__(self) -> None:
+        self.here = np.isin(np.arange(len(self.blocking.units)), sorted(self.present))
+
+    def take(self, removal: Removal) -> None:
+        """What a removal moves is no longer there."""
+        self.done.append(removal)
+        self.present -= set(removal.units)
+        self.here[list(removal.units)] = False
+
+    def in_the_way(self, k: int, direction: Direction) -> set[int]:
+        """What is present and stops a unit along a direction."""
+        return self.blocking.blockers(k, direction).keys() & self.present
+
+    def likeness(self, k: int) -> tuple[object, ...]:
+        """What units have in common that leave in one step: their parts, and the parts that they touch."""
+        if k not in self._likeness:
+            alike = self.wishes.serviced and fastener_size(self.blocking, k)
+            beside = frozenset(self._parts(j) for j in self.blocking.touched(k))
+            self._likeness[k] = (alike,) if alike else (self._parts(k), beside)
+        return self._likeness[k]
+
+    def _parts(self, k: int) -> tuple[str, ...]:
+        assembly = self.blocking.scene.assembly
+        return tuple(assembly.leaf(leaf).part.key for leaf in self.blocking.units[k].leaves)
+
+    @property
+    def last_way(self) -> Direction | None:
+        """The way in which the last removal went."""
+        return self.done[-1].directions[0] if self.done else None
+
+    @property
+    def left(self) -> list[int]:
+        """What has not come off yet and is not fixed."""
+        return sorted(self.present - self.fixed)
+
+    def free_directions(self, k: int) -> tuple[Direction, ...]:
+        """Directions along which nothing that is present stops a unit; more of them once something is gone."""
+        blocking, known = self.blocking, self._free.get(k, ())
+        tried = (*blocking.own_directions(k), *SIX)
+        self._free[k] = tuple(d for d in tried if d in known or not self.in_the_way(k, d))
+        return self._free[k]
+
+
+def fastener_kind(blocking: Blocking, k: int) -> str:
+    """Which fastener a unit is by its shape, when it is one small part; empty when it is none."""
+    leaves, assembly = blocking.units[k].leaves, blocking.scene.assembly
+    if len(leaves) != 1:
+        return ""
+    part = assembly.leaf(leaves[0]).part
+    size = float(np.linalg.norm(part.mesh.bounds[1] - part.mesh.bounds[0]))
+    kind = kind_of(part)
+    return kind if kind in FASTENERS and size <= SMALL * assembly.diagonal else ""
+
+
+def fastener_size(blocking: Blocking, k: int) -> tuple[str, float]:
+    """Which fastener a unit is and how thick: what one tool fits; nothing when it is none."""
+    kind = fastener_kind(blocking, k)
+    if not kind:
+        return "", 0.0
+    mesh = blocking.scene.assembly.leaf(blocking.units[k].leaves[0]).part.mesh
+    return kind, round(float(np.sort(np.ptp(mesh.bounds, axis=0))[1]), 1)
+
+
+def exit_distance(state: Peeling, k: int, direction: Direction) -> float:
+    """How far in mm a unit goes before its rear has passed all that it lies among along a direction."""
+    boxes = state.blocking.boxes(direction)
+    low, high = boxes[k]
+    beside = (boxes[:, 0, :2] < high[:2]).all(1) & (boxes[:, 1, :2] > low[:2]).all(1) & (boxes[:, 1, 2] > low[2])
+    return float(boxes[beside & state.here, 1, 2].max(initial=high[2]) - low[2])
+
+
+def middle_of(blocking: Blocking, k: int) -> Vector:
+    boxes = blocking.scene.boxes[blocking.scene.places(blocking.units[k].leaves)]
+    return (boxes[:, 0].min(0) + boxes[:, 1].max(0)) / 2
+
+
+def size_of(blocking: Blocking, k: int) -> float:
+    return sum(abs(blocking.scene.assembly.leaf(leaf).part.mesh.volume or 0.0) for leaf in blocking.units[k].leaves)
