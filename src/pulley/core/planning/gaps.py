@@ -14,11 +14,12 @@ from pulley.core.quantities import round_pitch
 GAP_SHARE = 0.03  # of the assembly's diagonal, left between one component and the next
 
 
-def usual(blocking: Blocking, gap: float | None = None) -> Spacing:
-    """A gap of 3 % of the assembly's diagonal, or the one in mm that is asked for; distances in round numbers."""
+def usual(blocking: Blocking, gap: float | None = None, split: bool = False) -> Spacing:
+    """A gap of 3 % of the assembly's diagonal, or the one in mm that is asked for; distances in round numbers. With
+    ``split``, members of one group that need not go equally far do not."""
     diagonal = blocking.scene.assembly.diagonal
     pitch = round_pitch(diagonal, "mm")
-    return Spacing(gap or max(GAP_SHARE * diagonal, pitch), pitch)
+    return Spacing(gap or max(GAP_SHARE * diagonal, pitch), pitch, split=split)
 
 
 def filling(blocking: Blocking, removals: Sequence[Removal], rules: Spacing, length: float) -> list[Placed]:

@@ -82,7 +82,8 @@ def layouts(
     blocking: Blocking,
     removals: Sequence[Removal],
     rooms: Rooms,
-    rules: Spacing | None = None,
+    rules: Spacing,
+    keep: bool = False,
     aside: str = "columns",
 ) -> list[Layout]:
     """Lay-outs of removals for a page, the best first.
@@ -97,13 +98,12 @@ def layouts(
     blocking : Blocking
     removals : sequence of Removal
     rooms : Rooms
-    rules : Spacing, optional
-        Where the gap is given; then it is kept.
+    rules : Spacing
+        The usual gap; ``keep`` it where somebody has asked for it.
     aside : str
         ``columns``, ``families`` or nothing.
     """
-    base = rules or usual(blocking)
-    tight = base if rules else replace(base, gap=max(base.gap * TIGHT, base.pitch), seen=SEEN, split=True)
+    tight = rules if keep else replace(rules, gap=max(rules.gap * TIGHT, rules.pitch), seen=SEEN)
     frames = {view: replace(tight, outlines=_outlines(blocking, view, rooms)) for view in rooms.views}
     tried = [_laid(blocking, removals, rooms, view, frames[view]) for view in rooms.views]
     setting = {"columns": _columns, "families": _families}
@@ -113,10 +113,10 @@ def layouts(
         tried += setting[aside](blocking, removals, rooms, layout)
     wanted = [layout for layout in tried if layout.rules.aside] if aside == "families" else tried
     tried = wanted or tried
-    if rules is None:
+    if not keep:
         tried += [found for layout in _best(tried)[:HOPEFUL] for found in _tighter(blocking, removals, rooms, layout)]
         best = _best(tried)
-        tried = [_opened(blocking, removals, rooms, layout, base) for layout in best[:OPENED]] + best[OPENED:]
+        tried = [_opened(blocking, removals, rooms, layout, rules) for layout in best[:OPENED]] + best[OPENED:]
     return _best(tried)
 
 
@@ -198,7 +198,7 @@ def _columns(blocking: Blocking, removals: Sequence[Removal], rooms: Rooms, layo
         done.add(way)
         tried = [
             _laid(blocking, removals, rooms, layout.view, replace(best.rules, aside={**best.rules.aside, **aside}))
-            for aside in _ways_aside(best, way, len(blocking.units))
+            for aside in _ways_aside(best, way, removals)
         ]
         found += tried
         best = max([best, *tried], key=lambda each: each.worth)
@@ -208,7 +208,7 @@ def _columns(blocking: Blocking, removals: Sequence[Removal], rooms: Rooms, layo
 def _families(blocking: Blocking, removals: Sequence[Removal], rooms: Rooms, layout: Layout) -> list[Layout]:
     """The lay-out with every subassembly set aside, each on the side where that is worth most."""
     best = layout
-    for number, (way, members) in enumerate(_set_apart(blocking, layout), 1):
+    for number, (way, members) in enumerate(_set_apart(blocking, layout, removals), 1):
         tried = [
             {**best.rules.aside, **dict.fromkeys(members, (number, side))}
             for side in SIX
@@ -219,13 +219,15 @@ def _families(blocking: Blocking, removals: Sequence[Removal], rooms: Rooms, lay
     return [best] if best is not layout else []
 
 
-def _set_apart(blocking: Blocking, layout: Layout) -> Iterator[tuple[Direction, list[tuple[int, ...]]]]:
+def _set_apart(
+    blocking: Blocking, layout: Layout, removals: Sequence[Removal]
+) -> Iterator[tuple[Direction, list[tuple[int, ...]]]]:
     """What is set aside of each of the largest subassemblies, the last to leave first: all that goes the way that most
     of it goes, but for the one that things are taken off."""
     moved = {k for placed in layout.placed for k in placed.removal.units}
     families = families_of(blocking)
     largest = [units for _, units in families if units <= moved and not any(units < other for _, other in families)]
-    rows = [each.removal for each in layout.placed[::-1] if _may_go_aside(each) and each.removal.directions[0] in SIX]
+    rows = [each for each in removals[::-1] if _may_go_aside(each) and each.directions[0] in SIX]
     last = {units: next((n for n, r in enumerate(rows) if units & set(r.units)), len(rows)) for units in largest}
     for units in sorted(largest, key=last.__getitem__):
         own = [removal for removal in rows if units >= set(removal.units)]
@@ -235,29 +237,36 @@ def _set_apart(blocking: Blocking, layout: Layout) -> Iterator[tuple[Direction, 
             yield way, [removal.units for removal in own if removal.directions[0] == way]
 
 
+def _whole(removals: Sequence[Removal]) -> dict[int, tuple[int, ...]]:
+    """The units of the removal that each leaves in; parts of one group may go different distances."""
+    return {k: removal.units for removal in removals for k in removal.units}
+
+
 def _longest(layout: Layout, done: set[Direction]) -> Direction | None:
     """The direction of the six in which removals go farthest on the page."""
     frame = layout.rules.outlines.frame[:2] if layout.rules.outlines else np.eye(3)[:2]
     far: dict[Direction, float] = {}
     for placed in layout.placed:
         way = placed.removal.directions[0]
-        if way in SIX and way not in done and _may_go_aside(placed):
+        if way in SIX and way not in done and _may_go_aside(placed.removal):
             far[way] = max(far.get(way, 0.0), placed.distance * float(np.linalg.norm(frame @ np.array(way))))
     return max(far, key=lambda way: (far[way], way)) if far else None
 
 
-def _may_go_aside(placed: Placed) -> bool:
-    removal = placed.removal
+def _may_go_aside(removal: Removal) -> bool:
     return not (removal.axis or removal.first or removal.twist) and len(set(removal.directions)) == 1
 
 
-def _ways_aside(layout: Layout, way: Direction, count: int) -> Iterator[dict[tuple[int, ...], tuple[int, Direction]]]:
+def _ways_aside(
+    layout: Layout, way: Direction, removals: Sequence[Removal]
+) -> Iterator[dict[tuple[int, ...], tuple[int, Direction]]]:
     """Ways of breaking what goes one way into columns: into how many, and to which sides they go."""
-    row = [placed for placed in layout.placed if placed.removal.directions[0] == way and _may_go_aside(placed)]
+    row = [placed for placed in layout.placed if placed.removal.directions[0] == way and _may_go_aside(placed.removal)]
     near = min((placed.distance for placed in row), default=0.0)
     far = max((placed.distance for placed in row), default=0.0)
     if len(row) < 2 or far <= near:
         return
+    whole, count = _whole(removals), sum(len(removal.units) for removal in removals)
     taken = {number for number, _ in layout.rules.aside.values()}
     sides = _sides(layout, way)
     for columns in COLUMNS if count <= FEW else COLUMNS[:2]:
@@ -268,7 +277,7 @@ def _ways_aside(layout: Layout, way: Direction, count: int) -> Iterator[dict[tup
                 column = max(column, int(np.searchsorted(edges, placed.distance)))  # what leaves earlier goes farther
                 if column:
                     number = max(taken, default=0) + column
-                    aside[placed.removal.units] = number, pattern[(column - 1) % len(pattern)]
+                    aside[whole[placed.removal.units[0]]] = number, pattern[(column - 1) % len(pattern)]
             yield aside
 
 

@@ -277,10 +277,10 @@ def _spaced(
     blocking: Blocking, options: Options, removals: Sequence[Removal]
 ) -> list[tuple[list[Placed], Layout | None]]:
     """Removals with distances, as is asked: in the ways that suit, the best first and the plainest last."""
-    rules = usual(blocking, options.gap)
+    rules = usual(blocking, options.gap, split=options.most is None)
     if options.length is not None:
         return [(filling(blocking, removals, rules, options.length), None)]
-    found = layouts(blocking, removals, options.rooms, rules if options.gap else None, MANNERS[options.manner])
+    found = layouts(blocking, removals, options.rooms, rules, options.gap is not None, MANNERS[options.manner])
     plain = [layout for layout in found if not layout.rules.aside]
     return [(list(layout.placed), layout) for layout in (*found[:PATIENCE], *plain[:1])]
 

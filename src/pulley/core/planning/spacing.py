@@ -14,7 +14,7 @@ from pulley.core.planning.peeling import Removal
 
 Boxes = NDArray[np.float64]
 FARTHER = 24  # times that a removal goes half a gap farther so that more is seen
-APART = 1.5  # gaps by which ways of one group must differ to become two steps
+APART = 3.0  # gaps by which ways of one group must differ to become two steps
 NOWHERE = np.zeros(3)
 FAR = 1e4  # mm; as far as anything goes aside
 AT_HOME: Direction = (0.0, 0.0, 0.0)
