@@ -28,13 +28,16 @@ from pulley.core.errors import PulleyError
 from pulley.core.formats import teardown as teardown_json
 from pulley.core.formats.reading import Wanted, read_kept
 from pulley.core.formats.registry import UNITS, readable
+from pulley.core.geometry.frames import triple
 from pulley.core.planning.companions import bring_along, matches
 from pulley.core.planning.direction_text import parse_direction
 from pulley.core.planning.directions import name_of
-from pulley.core.planning.proposal import Options, propose
+from pulley.core.planning.page import Layout, Rooms
+from pulley.core.planning.proposal import MANNERS, Options, propose
 from pulley.core.planning.remedies import remedies
 from pulley.core.planning.ways_out import WayOut, ways_out
 from pulley.core.quantities import counted
+from pulley.core.scales import largest_scale, scale_text
 from pulley.core.score.stages import stages
 from pulley.core.store import Folder
 from pulley.core.teardown import Teardown, find_step
@@ -196,6 +199,10 @@ def propose_teardown(args: argparse.Namespace) -> tuple[dict[str, Any], int]:
         length=args.length,
         fasteners_first=not args.fasteners_last,
         most=args.most,
+        manner=args.manner,
+        along=triple(parse_direction(assembly, args.along)) if args.along else None,
+        reach=tuple(args.reach),
+        rooms=_rooms(assembly, teardown, args.paper),
     )
 
     def report(share: float, words: str) -> None:
@@ -207,7 +214,20 @@ def propose_teardown(args: argparse.Namespace) -> tuple[dict[str, Any], int]:
         Path(args.output).write_text(teardown_json.dumps(proposal.added_to(teardown)))
     steps = [{"id": s.id, "members": s.members, "kind": s.motion.kind, "reason": s.note} for s in proposal.steps]
     left = [asdict(each) for each in proposal.left]
-    return {"steps": steps, "stay": proposal.stay, "left": left, "extent": proposal.extent}, 1 if left else 0
+    page = _on_page(proposal.layout) if proposal.layout else {}
+    return {"steps": steps, "stay": proposal.stay, "left": left, "extent": proposal.extent, **page}, 1 if left else 0
+
+
+def _rooms(assembly: Assembly, teardown: Teardown, paper: str) -> Rooms:
+    from pulley.core.drawing.layout import page_rooms  # with its writers it takes a second to load
+    from pulley.core.drawing.paper import paper_of
+
+    return page_rooms(assembly, teardown, paper_of(paper))
+
+
+def _on_page(layout: Layout) -> dict[str, Any]:
+    """How a proposal stands on the page: its scale, from where it is seen, the share of components that are."""
+    return {"scale": scale_text(largest_scale(layout.fit)), "view": layout.view, "seen": 1 - layout.hidden}
 
 
 def make_sheet(args: argparse.Namespace) -> tuple[dict[str, Any], int]:
@@ -406,6 +426,7 @@ def _proposal_arguments(command: argparse.ArgumentParser, _named: str) -> None:
         ("--part", "take apart only this component or subassembly; again for more"),
         ("--whole", "keep this subassembly in one piece; again for more"),
         ("--stay", "what never moves, instead of a base that is guessed; again for more"),
+        ("--reach", "what is to be reached first; again for more"),
     ):
         command.add_argument(name, action="append", default=[], metavar="PATH", help=words)
     command.add_argument("--depth", type=int, metavar="N", help="keep whole what lies N deep, 1 the highest")
@@ -413,6 +434,9 @@ def _proposal_arguments(command: argparse.ArgumentParser, _named: str) -> None:
     command.add_argument("--length", type=float, metavar="MM", help="what the longest side may come to")
     command.add_argument("--most", type=int, metavar="N", help="at most so many steps")
     command.add_argument("--fasteners-last", action="store_true")
+    command.add_argument("--manner", choices=MANNERS, default="compact", help="how it is laid out and in which order")
+    command.add_argument("--along", default="", metavar="X,Y,Z", help="a way that is preferred")
+    command.add_argument("--paper", default="A3", metavar="A3", help="the paper it is laid out for; “A4 tall” stands")
     command.add_argument("--after", metavar="TEARDOWN.json", help="propose what this teardown has not moved yet")
     command.add_argument("-o", dest="output", metavar="OUT.json", help="write the teardown with the steps here")
     command.add_argument("--progress", action="store_true", help="say on standard error how far it is")

@@ -283,9 +283,10 @@ def pictorial_directions(teardown: Teardown) -> dict[str, Vector3]:
 def page_directions(teardown: Teardown) -> list[Vector3]:
     """Directions from which drawings are usually made: the quarter view, the isometric one, and the others from the
     corners above."""
-    found = [quarter(teardown), pictorial_directions(teardown)["isometric"]]
-    corners = standard_directions(teardown)
-    return [*found, *(way for word, way in corners.items() if word.startswith("top") and word.count(" ") == 2)]
+    corners = {tuple(word.split()): way for word, way in standard_directions(teardown).items()}
+    above = [way for words, way in corners.items() if "top" in words and len(words) == 3]
+    found = [quarter(teardown), pictorial_directions(teardown)["isometric"], *above]
+    return list({tuple(np.round(way, 6)): way for way in found}.values())
 
 
 def better_view(

@@ -30,6 +30,11 @@ class Outline:
     depth: Floats
     box: Floats
 
+    @cached_property
+    def span(self) -> Pixels:
+        """Its lowest and its highest pixel (2, 2)."""
+        return np.array([self.at.min(0), self.at.max(0)])
+
 
 @dataclass(frozen=True)
 class Outlines:
@@ -55,7 +60,8 @@ class Outlines:
     @cached_property
     def span(self) -> Pixels:
         """The lowest and the highest pixel (2, 2) of all units at home."""
-        return np.array([np.min([u.at.min(0) for u in self.units], 0), np.max([u.at.max(0) for u in self.units], 0)])
+        spans = np.array([unit.span for unit in self.units])
+        return np.array([spans[:, 0].min(0), spans[:, 1].max(0)])
 
     @cached_property
     def own(self) -> Pixels:
@@ -150,9 +156,10 @@ class Page:
     def put(self, k: int, shift: Vector) -> None:
         """Put unit ``k`` down, displaced by (3,) in mm."""
         outline, (right, up, away) = self.outlines.units[k], self.outlines.moved(shift)
-        at = outline.at + (right, up)
-        self._grow(at.min(0), at.max(0))
-        _put(at - self.origin, outline.depth + away, k, self.depth, self.owner, self.seen)
+        low, high = outline.span + (right, up)
+        self._grow(low, high)
+        x, y = self.origin
+        _put(outline.at, outline.depth, right - x, up - y, away, k, self.depth, self.owner, self.seen)
 
     def _grow(self, low: Pixels, high: Pixels) -> None:
         """Make room for pixels from ``low`` to ``high`` (2,), and some more, as others will follow."""
@@ -193,13 +200,13 @@ class Page:
 
 
 @njit(cache=True, nogil=True)
-def _put(at, depth, k, buffer, owner, seen):  # noqa: ANN001, ANN202
+def _put(at, depth, right, up, away, k, buffer, owner, seen):  # noqa: ANN001, ANN202
     for i in range(len(at)):
-        x, y = at[i, 0], at[i, 1]
-        if depth[i] < buffer[y, x]:
+        x, y = at[i, 0] + right, at[i, 1] + up
+        if depth[i] + away < buffer[y, x]:
             if owner[y, x] >= 0:
                 seen[owner[y, x]] -= 1
-            buffer[y, x] = depth[i]
+            buffer[y, x] = depth[i] + away
             owner[y, x] = k
             seen[k] += 1
 

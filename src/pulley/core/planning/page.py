@@ -30,14 +30,14 @@ WIDER = (*((gap, SEEN) for gap in (2.0, 1.5, 1.0, 0.75)), (1.5, 0.9), (1.0, 0.9)
 # gaps over the usual, and shares seen, that are tried where the scale allows it
 COLUMNS = (2, 3, 4)
 HOPEFUL, OPENED = 8, 2  # lay-outs of which smaller, and wider, gaps are tried
-LOOKED_AT = 2  # views that are laid out with columns, of those that are largest without
+LOOKED_AT = {"columns": 2, "families": 1}  # views in which things are set aside, of those that are largest without
 FEW = 60  # units up to which every way of setting aside is tried
 WEIGHTS = {  # of what a lay-out is worth, the first three for a doubling
     "scale": 4.0,  # the standard scale
     "fit": 0.25,  # the largest scale of any
     "gap": 0.3,
     "column": -0.5,
-    "hidden": -30.0,  # for all units; each its share
+    "hidden": -60.0,  # for all units; each its share
     "overlap": -2.0,  # for all of the outlines behind others
     "step": -0.1,  # of evenly spaced rows that are one step, each
 }
@@ -107,7 +107,7 @@ def layouts(
     frames = {view: replace(tight, outlines=_outlines(blocking, view, rooms)) for view in rooms.views}
     tried = [_laid(blocking, removals, rooms, view, frames[view]) for view in rooms.views]
     setting = {"columns": _columns, "families": _families}
-    for layout in _best(tried)[:LOOKED_AT] if aside in setting else ():
+    for layout in _best(tried)[: LOOKED_AT.get(aside, 0)]:
         if aside == "columns" and rooms.fit(_home(layout)) < next_scale(layout.scale):
             continue  # no lay-out is smaller than the assembly at home
         tried += setting[aside](blocking, removals, rooms, layout)

@@ -200,10 +200,13 @@ def _refuse_nonsense(options: Options) -> None:
 
 
 def _blocking(assembly: Assembly, teardown: Teardown, options: Options) -> Blocking:
-    """What blocks what, where a teardown leaves everything."""
-    poses = poses_at(assembly, displacements(assembly, teardown)[-1])
-    scene = Scene(assembly, poses, terms_of(assembly, teardown))
-    return Blocking(scene, _units(assembly, options))
+    """What blocks what, where a teardown leaves everything; remembered for other proposals."""
+    poses, terms = poses_at(assembly, displacements(assembly, teardown)[-1]), terms_of(assembly, teardown)
+    units = _units(assembly, options)
+    places = hash(tuple((path, pose.tobytes()) for path, pose in poses.items()))
+    fits = repr((teardown.fits, teardown.gives, teardown.tolerance))
+    key = ("blocking", places, fits, tuple(units))
+    return assembly.once(key, lambda: Blocking(Scene(assembly, poses, terms), units))
 
 
 def _present(blocking: Blocking, teardown: Teardown, options: Options) -> tuple[set[int], set[int]]:

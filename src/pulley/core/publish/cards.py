@@ -5,7 +5,7 @@ import numpy as np
 from pulley.core.assembly import Assembly
 from pulley.core.camera import fitted
 from pulley.core.colours import PLAIN, mixed
-from pulley.core.geometry.frames import Pose, Vector, apply, triple, unit
+from pulley.core.geometry.frames import Pose, Vector, Vector3, apply, triple, unit
 from pulley.core.render.painter import encoded, render
 from pulley.core.render.scene import QUIET, Item, Scene
 from pulley.core.score.stages import displacements, poses_at
@@ -28,6 +28,26 @@ def step_card(assembly: Assembly, teardown: Teardown, number: int, size: tuple[i
     size : width and height in pixels
     """
     return encoded(render(step_scene(assembly, teardown, number, size[0] / size[1]), size))
+
+
+def end_card(assembly: Assembly, teardown: Teardown, size: tuple[int, int], direction: Vector3 | None = None) -> bytes:
+    """A PNG, clear behind, of everything at the end, in its colours; from the quarter, or from a direction.
+
+    Parameters
+    ----------
+    assembly : Assembly
+    teardown : Teardown
+    size : width and height in pixels
+    direction : (3,), optional
+        From the target to the eye.
+    """
+    hidden = set(teardown.hidden)
+    shown = [leaf for leaf in assembly.leaves if leaf.path not in hidden]
+    poses = poses_at(assembly, displacements(assembly, teardown)[-1], [leaf.path for leaf in shown])
+    corners = np.concatenate([_corners(assembly, leaf.path, poses) for leaf in shown] or [np.zeros((1, 3))])
+    camera = fitted(corners, direction or quarter(teardown), size[0] / size[1], up=teardown.bearings.up)
+    items = tuple(Item(leaf, poses[leaf.path], leaf.colour or PLAIN) for leaf in shown)
+    return encoded(render(Scene(items, camera, Look(), None, teardown.line, ground=None), size))
 
 
 def step_scene(assembly: Assembly, teardown: Teardown, number: int, aspect: float) -> Scene:

@@ -1,6 +1,6 @@
 """What is worked out about a teardown, each kind once."""
 
-from dataclasses import asdict
+from dataclasses import asdict, dataclass
 from typing import Any
 
 from cattrs import structure
@@ -12,11 +12,14 @@ from pulley.core.naming import component_name
 from pulley.core.planning.peeling import Enough
 from pulley.core.planning.proposal import Options, Proposal, propose
 from pulley.core.planning.remedies import remedies
+from pulley.core.publish.cards import end_card
 from pulley.core.score.compose import compose
 from pulley.core.teardown import Camera, Teardown
 from pulley.web.analysis.registry import Case, analysis, motions
 from pulley.web.jobs.registry import Report
 from pulley.web.jobs.worker import Stopped
+
+OFFER_PICTURE = (264, 198)  # pixels
 
 
 @analysis("check")
@@ -73,8 +76,16 @@ def better_view(case: Case, report: Report) -> Any:
     return visibility.better_view(case.assembly, case.teardown, score, case.asked["step"] or None, now, report)
 
 
+@dataclass(frozen=True)
+class Offer:
+    """A proposal, and a picture (PNG) of how it looks in the end."""
+
+    proposal: Proposal
+    picture: bytes
+
+
 @analysis("proposal")
-def proposed_steps(case: Case, report: Report) -> Proposal:
+def proposed_steps(case: Case, report: Report) -> Offer:
     """Steps that take off what was asked for with ``options``; stopped, those that were found."""
 
     def told(share: float, words: str) -> None:
@@ -83,4 +94,6 @@ def proposed_steps(case: Case, report: Report) -> Proposal:
         except Stopped as stop:
             raise Enough from stop
 
-    return propose(case.assembly, case.teardown, structure(case.asked["options"], Options), told)
+    proposal = propose(case.assembly, case.teardown, structure(case.asked["options"], Options), told)
+    seen_from = proposal.layout.view if proposal.layout else None
+    return Offer(proposal, end_card(case.assembly, proposal.added_to(case.teardown), OFFER_PICTURE, seen_from))

@@ -24,6 +24,7 @@ urlpatterns = [
     path("teardowns/<uuid:teardown_id>/sights", visibility.sights, name="sights"),
     path("teardowns/<uuid:teardown_id>/better", visibility.better, name="better"),
     path("teardowns/<uuid:teardown_id>/propose", proposal.propose_steps, name="propose"),
+    path("teardowns/<uuid:teardown_id>/propose/offers", proposal.offers, name="offers"),
     path("teardowns/<uuid:teardown_id>/ways-out", selection.ways, name="ways-out"),
     path("teardowns/<uuid:teardown_id>/point", selection.point, name="point"),
     path("teardowns/<uuid:teardown_id>/measure", selection.measured_between, name="measure"),

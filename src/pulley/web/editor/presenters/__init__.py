@@ -9,6 +9,7 @@ from pulley.core import describe, editing
 from pulley.core import teardown as core
 from pulley.core.assembly import Assembly
 from pulley.core.contact.check import Verdict
+from pulley.core.geometry.directions import AXES
 from pulley.core.publish.watched import seen
 from pulley.core.quantities import plain, round_pitch, shown
 from pulley.core.score.compose import Score, compose
@@ -23,6 +24,7 @@ from pulley.web.editor.presenters.cards import cards as step_cards
 from pulley.web.editor.presenters.cards import pose_keys
 from pulley.web.editor.presenters.chart import LANE, bars, orbit_lines, stretches, ticks
 from pulley.web.editor.presenters.ledger import ledger
+from pulley.web.editor.proposal_request import PAPERS, USUAL_PAPER
 from pulley.web.library.services import core_assembly
 
 DISPLAYS = {
@@ -97,6 +99,9 @@ def context(
         "lines": core.LINES,
         "displays": DISPLAYS,
         "pictorial": ("isometric", "dimetric", "trimetric"),
+        "papers": PAPERS,
+        "usual_paper": USUAL_PAPER,
+        "ways": [word.lower() for _, word, _ in AXES],
         "routes": [
             {"id": r.id, "names": [assembly.by_path[path].name for path, _ in r.stops]} for r in teardown.routes
         ],

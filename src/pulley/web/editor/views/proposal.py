@@ -1,5 +1,6 @@
 """Proposed steps: asked for, stopped without losing what was found, and shown before they count."""
 
+import base64
 import json
 import uuid
 from dataclasses import replace
@@ -12,13 +13,16 @@ from django.views.decorators.http import require_POST
 from pulley.core import teardown as core
 from pulley.core.assembly import Assembly
 from pulley.core.planning.proposal import Proposal
+from pulley.core.quantities import counted
+from pulley.core.scales import largest_scale, scale_text
 from pulley.core.score.compose import compose
 from pulley.web.accounts.requests import UserRequest
 from pulley.web.analysis import services as analysis
+from pulley.web.analysis.kinds import Offer
 from pulley.web.door import sent_by
 from pulley.web.editor import progress, proposal_request, services
 from pulley.web.editor.lookups import teardown_of
-from pulley.web.editor.parsing import paths_sent
+from pulley.web.editor.parsing import Sent, length, paths_sent
 from pulley.web.library.services import core_assembly
 
 
@@ -34,15 +38,63 @@ def propose_steps(request: UserRequest, teardown_id: uuid.UUID) -> HttpResponse:
     if not asked.done:
         context = {**progress.shown(sent, asked.progress, 100, "percent"), "stopping": stopping}
         return render(request, "editor/proposing.html", context)
-    found = asked.value
+    found = asked.value.proposal
     ticked = set(paths_sent(sent, "ticked")) if sent.get("ticked") else {step.id for step in found.steps}
     return render(request, "editor/proposal.html", _shown(assembly, teardown, found, ticked))
+
+
+@require_POST
+def offers(request: UserRequest, teardown_id: uuid.UUID) -> HttpResponse:
+    """The manners of taking apart side by side, each as soon as it is known; one is worked out after the other, so that
+    a worker is left for what else is asked."""
+    row = teardown_of(request, teardown_id)
+    assembly, teardown, sent = core_assembly(row.assembly), services.teardown_at(row, None), sent_by(request)
+    cards: list[dict[str, Any]] = []
+    known: list[Proposal] = []
+    waiting = False
+    for manner, (name, words) in OFFERED.items():
+        case = proposal_request.case_of({**sent, "manner": manner}, teardown, assembly)
+        found = analysis.known("proposal", case)
+        if not (found.done or waiting):
+            found = analysis.request("proposal", row.assembly, case, analysis.SOON)
+        waiting = waiting or not found.done
+        proposal = found.value.proposal if found.done else None
+        if proposal in known:
+            continue  # the same steps as another manner
+        known += [proposal] if proposal else []
+        figures = _figures(found.value, sent) if found.done else {}
+        cards.append({"manner": manner, "name": name, "words": words, **figures})
+    chosen = sent.pop("manner", "")  # the page says by itself which one it shows then
+    again = progress.shown(sent, 0.0, 100, "percent") if waiting else {}
+    return render(request, "editor/offers.html", {"cards": cards, "chosen": chosen, **again})
+
+
+OFFERED = {
+    "compact": ("Compact", "as large on the page as it can be"),
+    "families": ("By family", "each subassembly set aside and taken apart at its own place"),
+    "line": ("In one line", "along one line where there is a choice"),
+    "service": ("As serviced", "fasteners of one size together, few changes of direction"),
+}
+
+
+def _figures(offer: Offer, sent: Sent) -> dict[str, Any]:
+    """What a card says of a proposal."""
+    layout, steps = offer.proposal.layout, offer.proposal.steps
+    figures: dict[str, Any] = {
+        "picture": base64.b64encode(offer.picture).decode(),
+        "steps": counted(len(steps), "step"),
+        "extent": length(offer.proposal.extent, sent),
+        "left": len(offer.proposal.left),
+    }
+    if layout:
+        figures |= {"scale": scale_text(largest_scale(layout.fit)), "seen": round(100 * (1 - layout.hidden))}
+    return figures
 
 
 def _shown(assembly: Assembly, teardown: core.Teardown, found: Proposal, ticked: set[str]) -> dict[str, Any]:
     """The steps in a list, and how it plays with those that are ticked."""
     score = compose(assembly, found.added_to(replace(teardown, orbits=()), ticked))
-    count = sum(len(assembly.leaves_of(step.members)) for step in found.steps)
+    count = len({leaf for step in found.steps for leaf in assembly.leaves_of(step.members)})
     lines = [{"step": step, "members": json.dumps(step.members), "ticked": step.id in ticked} for step in found.steps]
     stay = [assembly.by_path[path].name for path in found.stay]
     return {"lines": lines, "score": json.dumps(score.to_json()), "found": found, "count": count, "stay": stay}

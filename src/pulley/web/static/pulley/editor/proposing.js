@@ -5,11 +5,12 @@ import { find, onClick, targetOf } from "../dom.js";
 
 /** `form` asks, `box` shows what comes; its Score plays on the canvas until it is taken over or left. */
 export function createProposing({ store, stage, player, selection, server, lights }, form, box) {
+  const [offers, offered] = [find("#offers-box"), find("#offered")];
   let asked = {};
   let seen = false; // a proposal, whose view is kept while steps of it are ticked and unticked
 
   function ask(more = {}) {
-    return server.panel("POST", "Propose", box, { ...asked, ...more }, "#propose-error", "morph:innerHTML");
+    return server.panel("POST", "Propose", offered, { ...asked, ...more }, "#propose-error", "morph:innerHTML");
   }
 
   /** A proposed Score on the canvas, at its end; or the teardown's own again. */
@@ -26,7 +27,8 @@ export function createProposing({ store, stage, player, selection, server, light
     if (box.hidden) return;
     box.hidden = true;
     seen = false;
-    box.replaceChildren();
+    offers.replaceChildren();
+    offered.replaceChildren();
     stage.box.dataset.proposal = "";
     show(null);
   }
@@ -34,15 +36,18 @@ export function createProposing({ store, stage, player, selection, server, light
   form.addEventListener("submit", (event) => {
     event.preventDefault();
     find("#propose-error").textContent = "";
-    asked = { ...Object.fromEntries(new FormData(form)), run: newId(), members: JSON.stringify(selection.paths()), still: JSON.stringify(store.still) };
+    offers.replaceChildren();
+    asked = { ...Object.fromEntries(new FormData(form)), manner: "compact", run: newId(), members: JSON.stringify(selection.paths()), still: JSON.stringify(store.still) };
     ask();
   });
-  box.addEventListener("htmx:afterSwap", () => {
-    if (!asked.run) return box.replaceChildren(); // it was left while it was under way
+  offers.addEventListener("htmx:afterSwap", () => asked.run || offers.replaceChildren());
+  offered.addEventListener("htmx:afterSwap", () => {
+    if (!asked.run) return offered.replaceChildren(); // it was left while it was under way
     form.closest("details").open = false;
     box.hidden = false;
     box.parentElement.scrollTop = 0;
-    const found = box.querySelector("#proposed");
+    const found = offered.querySelector("#proposed");
+    if (found && !offers.childElementCount) server.panel("POST", "Offers", offers, asked);
     stage.box.dataset.proposal = found ? "shown" : "asked";
     if (found) show(JSON.parse(found.dataset.score), !seen);
     seen = Boolean(found);
@@ -53,7 +58,12 @@ export function createProposing({ store, stage, player, selection, server, light
     "[data-proposal=accept]": () => server.edit("accept", { ...asked, steps: ticked() }),
   });
   const ticked = () => JSON.stringify([...box.querySelectorAll("[name=proposed]:checked")].map((tick) => tick.getAttribute("value")));
-  box.addEventListener("change", (event) => targetOf(event).name === "proposed" && ask({ ticked: ticked() }));
+  offered.addEventListener("change", (event) => targetOf(event).name === "proposed" && ask({ ticked: ticked() }));
+  offers.addEventListener("change", (event) => {
+    asked = { ...asked, manner: targetOf(event).value };
+    seen = false;
+    ask();
+  });
   lights.follow(box, "[data-members]", (line) => JSON.parse(line.dataset.members));
   store.on("changed", clear);
   return { shown: () => !box.hidden };
