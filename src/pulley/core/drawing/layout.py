@@ -39,7 +39,7 @@ TELL = (8.0, 2.5)  # mm of paper: half of the parts are at least so large, nine 
 TRIED = {"ISO": ("A4", "A3", "A2", "A1"), "ANSI": ("ANSI A", "ANSI B", "ANSI C", "ANSI D")}
 MOST_ACROSS = 4
 SEEN_SIZE = (320, 240)
-AS_GOOD = 0.1  # of what can be seen, by which a view may be worse for the sake of a larger scale
+AS_GOOD = 0.2  # of what can be seen, by which a view may be worse for the sake of a larger scale
 
 
 @dataclass(frozen=True)

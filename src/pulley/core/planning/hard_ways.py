@@ -20,9 +20,12 @@ SHORT = (1.0, 0.5, 0.25)  # shares of what is free on a first leg, at which a se
 
 
 def askew(state: Peeling) -> Removal | None:
-    """A unit that leaves along the normal of a plane that it rests on, or along another of its axes."""
+    """A unit that leaves along the normal of a plane that it rests on, along another of its axes, or the way that
+    something has left before, or against it."""
+    gone = dict.fromkeys(way for removal in state.done for way in removal.directions if way not in SIX)
+    ways = [*gone, *(triple(-np.array(way)) for way in gone)]
     for k in state.left:
-        for direction in state.blocking.more_directions(k):
+        for direction in (*state.blocking.more_directions(k), *ways):
             if not state.in_the_way(k, direction):
                 return Removal((k,), (direction,))
     return None

@@ -22,11 +22,12 @@ from pulley.core.scales import factor, largest_scale, next_scale
 from pulley.core.teardown import Camera
 
 SEEN = 0.3  # share of a unit from which it counts as seen on the page
+ENOUGH = 0.36  # share that is made room for, as pixels are coarse
 TIGHT = 0.5  # of the usual gap, with which the largest scale is looked for
 TIGHTER = (0.3, 0.2)  # the same, where that reaches the next standard scale
 NEAR = 0.7  # of the next standard scale, from which that is tried
 LEAST_GAP = 1.2  # mm of paper
-WIDER = (*((gap, SEEN) for gap in (2.0, 1.5, 1.0, 0.75)), (1.5, 0.9), (1.0, 0.9), (1.0, 0.6), (0.75, 0.45))
+WIDER = ((1.0, ENOUGH), (0.75, ENOUGH), (1.0, 0.8), (1.0, 0.6), (0.75, 0.6), (0.75, 0.45))
 # gaps over the usual, and shares seen, that are tried where the scale allows it
 COLUMNS = (2, 3, 4)
 HOPEFUL, OPENED = 8, 2  # lay-outs of which smaller, and wider, gaps are tried
@@ -34,12 +35,12 @@ LOOKED_AT = {"columns": 2, "families": 1}  # views in which things are set aside
 FEW = 60  # units up to which every way of setting aside is tried
 WEIGHTS = {  # of what a lay-out is worth, the first three for a doubling
     "scale": 4.0,  # the standard scale
-    "fit": 0.25,  # the largest scale of any
-    "gap": 0.3,
+    "fit": 1.0,  # the largest scale of any
+    "gap": 0.4,
     "column": -0.5,
     "hidden": -60.0,  # for all units; each its share
     "overlap": -2.0,  # for all of the outlines behind others
-    "step": -0.1,  # of evenly spaced rows that are one step, each
+    "step": -0.2,  # of evenly spaced rows that are one step, each
 }
 
 
@@ -103,7 +104,7 @@ def layouts(
     aside : str
         ``columns``, ``families`` or nothing.
     """
-    tight = rules if keep else replace(rules, gap=max(rules.gap * TIGHT, rules.pitch), seen=SEEN)
+    tight = rules if keep else replace(rules, gap=max(rules.gap * TIGHT, rules.pitch), seen=ENOUGH)
     frames = {view: replace(tight, outlines=_outlines(blocking, view, rooms)) for view in rooms.views}
     tried = [_laid(blocking, removals, rooms, view, frames[view]) for view in rooms.views]
     setting = {"columns": _columns, "families": _families}
