@@ -6,6 +6,7 @@ Of the two papers that any office prints on, the one is taken that the view fill
 would be too small to tell or an item would have no balloon.
 """
 
+import math
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, replace
 from itertools import islice
@@ -26,7 +27,7 @@ from pulley.core.drawing.title import issues_box, title_box
 from pulley.core.drawing.views import BELOW, bounds_of, caption_box
 from pulley.core.errors import PulleyError
 from pulley.core.geometry.frames import apply, triple, unit
-from pulley.core.planning.page import Rooms
+from pulley.core.planning.page import WEIGHTS, Rooms, unseen
 from pulley.core.scales import Scale, checked_scale, factor, largest_scale
 from pulley.core.score.frame import frame_at
 from pulley.core.teardown import Camera, Teardown
@@ -39,7 +40,6 @@ TELL = (8.0, 2.5)  # mm of paper: half of the parts are at least so large, nine 
 TRIED = {"ISO": ("A4", "A3", "A2", "A1"), "ANSI": ("ANSI A", "ANSI B", "ANSI C", "ANSI D")}
 MOST_ACROSS = 4
 SEEN_SIZE = (320, 240)
-AS_GOOD = 0.2  # of what can be seen, by which a view may be worse for the sake of a larger scale
 
 
 @dataclass(frozen=True)
@@ -161,8 +161,8 @@ def _own_camera(assembly: Assembly, teardown: Teardown) -> Camera | None:
 
 def chosen_camera(assembly: Assembly, teardown: Teardown, rooms: Sequence[tuple[float, float]] = ()) -> Camera:
     """From where a teardown is drawn: its last camera; else, of the quarter view and the pictorial and corner
-    directions from above from which about the most can be seen and counted at the end, the one that is drawn largest
-    in one of the rooms (width and height in mm)."""
+    directions from above, the one that is worth most at the end (`page.WEIGHTS`): drawn large in one of the rooms
+    (width and height in mm), and nothing hidden."""
     own = _own_camera(assembly, teardown)
     if own:
         return own
@@ -173,11 +173,14 @@ def chosen_camera(assembly: Assembly, teardown: Teardown, rooms: Sequence[tuple[
     points = np.concatenate([apply(pose, assembly.leaf(path).part.mesh.box_corners) for path, pose in poses.items()])
     middle, reach = (points.min(0) + points.max(0)) / 2, float(np.linalg.norm(np.ptp(points, axis=0)))
     views = [parallel(way, middle, up, reach) for way in page_directions(teardown)]
-    merits = [_merit(visible_shares(assembly, poses, view, SEEN_SIZE)) for view in views]
     page = Rooms(tuple(rooms) or Rooms().sizes)
-    fits = [page.fit(_extent(assembly, teardown, view)) for view in views]
-    good = [k for k, merit in enumerate(merits) if merit >= max(merits) - AS_GOOD]
-    return views[max(good, key=lambda k: (factor(largest_scale(fits[k])), merits[k], -k))]
+    worth = []
+    for view in views:
+        seen = np.array(list(visible_shares(assembly, poses, view, SEEN_SIZE).values()))
+        scale = factor(largest_scale(page.fit(_extent(assembly, teardown, view))))
+        hidden = WEIGHTS["hidden"] * unseen(seen)
+        worth.append(WEIGHTS["scale"] * math.log2(scale) + hidden + float(seen.mean()))
+    return views[int(np.argmax(worth))]
 
 
 def _extent(assembly: Assembly, teardown: Teardown, camera: Camera) -> NDArray[np.float64]:
@@ -186,12 +189,6 @@ def _extent(assembly: Assembly, teardown: Teardown, camera: Camera) -> NDArray[n
     bounds = picture_bounds(assembly, scene_of(assembly, teardown, view), camera_frame(camera))
     size: NDArray[np.float64] = bounds[1] - bounds[0]
     return size
-
-
-def _merit(shares: dict[str, float]) -> float:
-    """How well a direction shows everything: the mean share that is seen, hidden components counting double."""
-    seen = np.array(list(shares.values()))
-    return float(seen.mean() - (seen < 0.15).mean())
 
 
 def parallel(

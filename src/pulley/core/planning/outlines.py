@@ -13,7 +13,7 @@ from pulley.core.geometry.mesh import Mesh
 from pulley.core.geometry.raster import cover
 from pulley.core.planning.blocking import Blocking
 
-FINE = 200  # pixels of the assembly's diagonal at home
+FINE = 320  # pixels of the assembly's diagonal at home
 FINER = 500  # the same where there are many units, which are small then
 MANY = 150  # units
 

@@ -22,9 +22,9 @@ from pulley.core.scales import factor, largest_scale, next_scale
 from pulley.core.teardown import Camera
 
 SEEN = 0.3  # share of a unit from which it counts as seen on the page
-ENOUGH = 0.36  # share that is made room for, as pixels are coarse
+ENOUGH = 0.31  # share that is made room for, as pixels are coarse
 TIGHT = 0.5  # of the usual gap, with which the largest scale is looked for
-TIGHTER = (0.3, 0.2)  # the same, where that reaches the next standard scale
+TIGHTER = ((0.3, 0.31), (0.3, 0.25), (0.2, 0.25))  # the same and shares seen, where that reaches the next scale
 NEAR = 0.7  # of the next standard scale, from which that is tried
 LEAST_GAP = 1.2  # mm of paper
 WIDER = ((1.0, ENOUGH), (0.75, ENOUGH), (1.0, 0.8), (1.0, 0.6), (0.75, 0.6), (0.75, 0.45))
@@ -38,7 +38,7 @@ WEIGHTS = {  # of what a lay-out is worth, the first three for a doubling
     "fit": 1.0,  # the largest scale of any
     "gap": 0.4,
     "column": -0.5,
-    "hidden": -60.0,  # for all units; each its share
+    "hidden": -40.0,  # for all units; each its share
     "overlap": -2.0,  # for all of the outlines behind others
     "step": -0.2,  # of evenly spaced rows that are one step, each
 }
@@ -135,15 +135,13 @@ def _tighter(blocking: Blocking, removals: Sequence[Removal], rooms: Rooms, layo
     """The same with smaller gaps, where that reaches the next standard scale and they can still be seen on paper."""
     following = next_scale(layout.scale)
     gap = layout.rules.gap / TIGHT
-    for share in TIGHTER if layout.fit >= NEAR * following else ():
+    for share, seen in TIGHTER if layout.fit >= NEAR * following else ():
         if gap * share * following >= LEAST_GAP:
-            rules = replace(
-                layout.rules, gap=gap * share, pitch=min(layout.rules.pitch, round_pitch(gap * share / GAP_SHARE, "mm"))
-            )
+            pitch = min(layout.rules.pitch, round_pitch(gap * share / GAP_SHARE, "mm"))
+            rules = replace(layout.rules, gap=gap * share, pitch=pitch, seen=seen)
             found = _laid(blocking, removals, rooms, layout.view, rules)
             if found.scale > layout.scale:
                 yield found
-                return
 
 
 def _outlines(blocking: Blocking, view: Vector3, rooms: Rooms) -> Outlines:
@@ -159,18 +157,28 @@ def _laid(blocking: Blocking, removals: Sequence[Removal], rooms: Rooms, view: V
     for k in range(len(blocking.units)):
         page.put(k, shifts.get(k, np.zeros(3)))
     fit = rooms.fit(outlines.extent(shifts))
-    hidden, overlap = float((page.shares < SEEN).mean()), page.overlapped()
+    overlap = page.overlapped()
     columns = len({number for number, _ in rules.aside.values()})
     worth = (
         WEIGHTS["scale"] * math.log2(factor(largest_scale(fit)))
         + WEIGHTS["fit"] * math.log2(fit)
         + WEIGHTS["gap"] * math.log2(rules.gap / usual(blocking).gap)
         + WEIGHTS["column"] * columns
-        + WEIGHTS["hidden"] * hidden
+        + WEIGHTS["hidden"] * unseen(page.shares)
         + WEIGHTS["overlap"] * overlap
         + WEIGHTS["step"] * step_count(blocking, placed)
     )
+    hidden = float((page.shares < SEEN).mean())
     return Layout(tuple(placed), view, rules, fit, hidden, overlap, worth)
+
+
+def unseen(shares: NDArray[np.float64]) -> float:
+    """How far units fall short of being seen, 0 to 1: those that are seen enough not at all, hidden ones wholly.
+
+    >>> unseen(np.array([1.0, 0.3, 0.15, 0.0]))
+    0.375
+    """
+    return float(np.maximum(1 - shares / SEEN, 0.0).mean())
 
 
 def _opened(blocking: Blocking, removals: Sequence[Removal], rooms: Rooms, layout: Layout, base: Spacing) -> Layout:

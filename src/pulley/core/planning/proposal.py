@@ -285,7 +285,8 @@ def _spaced(
         return [(filling(blocking, removals, rules, options.length), None)]
     found = layouts(blocking, removals, options.rooms, rules, options.gap is not None, MANNERS[options.manner])
     plain = [layout for layout in found if not layout.rules.aside]
-    return [(list(layout.placed), layout) for layout in (*found[:PATIENCE], *plain[:1])]
+    tightest = sorted(plain, key=lambda layout: layout.rules.gap)[:1]
+    return [(list(layout.placed), layout) for layout in (*found[:PATIENCE], *tightest)]
 
 
 def _faulty(assembly: Assembly, teardown: Teardown, steps: Sequence[Step]) -> set[str]:

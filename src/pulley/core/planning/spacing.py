@@ -13,8 +13,8 @@ from pulley.core.planning.outlines import Outlines, Page
 from pulley.core.planning.peeling import Removal
 
 Boxes = NDArray[np.float64]
-FARTHER = 24  # times that a removal goes half a gap farther so that more is seen
-APART = 3.0  # gaps by which ways of one group must differ to become two steps
+FARTHER = 40  # times that a removal goes a quarter of a gap farther so that more is seen
+APART = 0.12  # of the diagonal, by which ways of one group must differ to become two steps
 NOWHERE = np.zeros(3)
 FAR = 1e4  # mm; as far as anything goes aside
 AT_HOME: Direction = (0.0, 0.0, 0.0)
@@ -101,7 +101,7 @@ def place(blocking: Blocking, removals: Sequence[Removal], present: Iterable[int
 
     Worked out from the last removal to the first, as the way back together goes: each goes just as far as it
     must to stand, by a gap, beyond what stays and what leaves after it on its way (compact explosion graphs:
-    Li, Agrawala, Curless and Salesin 2008, from memory); and on, by halves of a gap, until as much of it and of
+    Li, Agrawala, Curless and Salesin 2008, from memory); and on, by quarters of a gap, until as much of it and of
     what it covers is seen on the page as the rules ask. What is set aside comes last, column by column, each as
     near as its outline stands clear on the page.
 
@@ -157,7 +157,7 @@ def _parts(room: _Room, removal: Removal) -> list[Removal]:
     order = sorted(range(len(least)), key=lambda k: (least[k], k))
     parts = [[order[0]]]
     for before, k in zip(order, order[1:], strict=False):
-        if least[k] - least[before] > APART * room.rules.gap:
+        if least[k] - least[before] > APART * room.blocking.scene.assembly.diagonal:
             parts.append([])
         parts[-1].append(k)
     return [_only(removal, sorted(part)) for part in parts] if len(parts) > 1 else [removal]
@@ -243,20 +243,30 @@ def _seen_distance(
 ) -> float:
     """The least distance at which enough is seen; where there is none, the one at which most is."""
     page, rules = room.page, room.rules
-    step = max(math.ceil(rules.gap / 2 / rules.pitch - 1e-9), 1) * rules.pitch
-    best, most, distance = least, -1.0, least
+    step = max(math.ceil(rules.gap / 4 / rules.pitch - 1e-9), 1) * rules.pitch
+    most = _most(room, removal)
+    best, shown, distance = least, -1.0, least
     assert page is not None
     for _ in range(FARTHER):
         shares = [
             page.least_share(k, _end(removal, direction, distance, apart.get(k)), rules.seen)
             for k, direction in zip(removal.units, removal.directions, strict=True)
         ]
-        if min(shares) > most + 1e-9:
-            best, most = distance, min(shares)
-        if most >= rules.seen:
-            break
+        if min(shares) > shown + 1e-9:
+            best, shown = distance, min(shares)
         distance = _least_free(taken, distance + step, rules.pitch)
+        if shown >= rules.seen or distance >= most:
+            break
     return best
+
+
+def _most(room: _Room, removal: Removal) -> float:
+    """How far a removal can go at most before it meets what stands in its way: what was moved out there before."""
+    if removal.first or removal.twist:
+        return math.inf
+    standing = [k for k, way in room.ways.items() if way == AT_HOME]
+    met = (room.blocking.blockers(k, way) for k, way in zip(removal.units, removal.directions, strict=True))
+    return min((found[j] for found in met for j in standing if j in found), default=math.inf)
 
 
 def _end(removal: Removal, direction: Direction, distance: float, apart: list[Vector] | None) -> Vector:

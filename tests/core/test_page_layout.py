@@ -1,0 +1,302 @@
+"""Proposals laid out for a page: outlines, columns and families set aside, manners, wishes; each contact checked."""
+
+from dataclasses import replace
+
+import numpy as np
+from benchmarks import mechanisms
+from benchmarks.mechanisms import at, box, made, rod, screw
+from manifold3d import Manifold
+
+from pulley.core.assembly import Assembly, Group, Leaf
+from pulley.core.camera import camera_frame
+from pulley.core.contact.scene import home_scene
+from pulley.core.drawing.layout import first_sheet, page_rooms
+from pulley.core.drawing.paper import Paper
+from pulley.core.drawing.scene import scene_of
+from pulley.core.errors import PulleyError
+from pulley.core.planning.blocking import Blocking, Unit
+from pulley.core.planning.outlines import Page, outlines_of
+from pulley.core.planning.page import SEEN, Rooms
+from pulley.core.planning.proposal import MANNERS, Options, Proposal, propose
+from pulley.core.scales import factor
+from pulley.core.score.compose import compose
+from pulley.core.score.frame import trail_lines
+from pulley.core.teardown import Camera, Teardown
+from pulley.core.visibility import visible_shares
+from tests.core.test_proposal import ProposalCase
+from tests.scenes import AS1, DEMO, UP, WINCH, boxes, read
+
+A3 = Paper("A3")
+FRONT = camera_frame(Camera("", "", (0.0, -1.0, 0.0), (0.0, 0.0, 0.0)))
+
+
+def blocking_of(assembly: Assembly) -> Blocking:
+    return Blocking(home_scene(assembly), [Unit(leaf.path, (leaf.path,)) for leaf in assembly.leaves])
+
+
+class PageCase(ProposalCase):
+    def laid(self, assembly: Assembly, paper: Paper = A3, **wishes) -> Proposal:
+        """A proposal for a paper, checked from its first step to its end pose."""
+        return self.proposed(assembly, rooms=page_rooms(assembly, Teardown(""), paper), **wishes)
+
+    def ends(self, assembly: Assembly, proposal: Proposal) -> dict[str, np.ndarray]:
+        """Where everything that moved stands at the end, in mm from home."""
+        score = compose(assembly, proposal.added_to(Teardown("")))
+        return {path: np.array(track[-1].poses[-1][1]) for path, track in score.tracks.items()}
+
+
+class OutlineTests(PageCase):
+    """Boxes seen along an axis: what one covers of another is a share of rectangles."""
+
+    def setUp(self):
+        self.assembly = boxes(near=((10, 10, 10), (0, 0, 0)), far=((20, 10, 10), (0, 20, 0)))
+        self.outlines = outlines_of(blocking_of(self.assembly), FRONT)
+
+    def page(self, *shifts: float) -> Page:
+        page = Page(self.outlines)
+        for k, shift in enumerate(shifts):
+            page.put(k, np.array([shift, 0.0, 0.0]))
+        return page
+
+    def test_what_is_covered_is_counted(self):
+        near, far = self.page(0.0, 0.0).shares
+        self.assertEqual(near, 1.0)
+        self.assertAlmostEqual(far, 0.5, delta=0.03)
+        near, far = self.page(5.0, 0.0).shares
+        self.assertAlmostEqual(far, 0.5, delta=0.03)
+        self.assertAlmostEqual(self.page(15.0, 0.0).shares[1], 0.75, delta=0.03)
+        self.assertAlmostEqual(self.page(0.0, 0.0).overlapped(), 1 / 3, delta=0.03)
+
+    def test_what_would_be_seen_least_before_it_is_put_down(self):
+        page = Page(self.outlines)
+        page.put(1, np.zeros(3))
+        for shift, share in ((0.0, 0.5), (15.0, 0.75), (25.0, 1.0)):
+            self.assertAlmostEqual(page.least_share(0, np.array([shift, 0.0, 0.0]), 0.3), share, delta=0.03)
+        self.assertEqual(page.least_share(0, np.zeros(3), 1.01), 0.0)  # it is covered too much already
+
+    def test_free_with_a_margin(self):
+        page = Page(self.outlines)
+        page.put(1, np.zeros(3))
+        margin = round(2.0 / self.outlines.pixel)
+        self.assertFalse(page.is_free([(0, np.array([21.0, 0.0, 0.0]))], margin))
+        self.assertTrue(page.is_free([(0, np.array([23.0, 0.0, 0.0]))], margin))
+
+    def test_a_page_grows_in_every_direction(self):
+        page = Page(self.outlines)
+        for x, z in ((-500.0, 0.0), (500.0, 0.0), (0.0, 700.0), (0.0, -700.0)):
+            page.put(0, np.array([x, 0.0, z]))
+        self.assertEqual(page.seen[0], 4 * len(self.outlines.units[0].at))
+
+    def test_copies_share_an_outline_and_what_is_thinner_than_a_pixel_counts_as_one(self):
+        assembly = made("pins", ("pin", rod(0.01, 5), [at(x, 0, 0) for x in (0, 3000)]), ("bar", box((3000, 1, 1))))
+        found = outlines_of(blocking_of(assembly), FRONT).units
+        self.assertTrue(all(len(outline.at) for outline in found))
+        self.assertEqual(len(found[0].at), len(found[1].at))
+
+    def test_the_extent_is_that_of_the_drawing(self):
+        width, height = self.outlines.extent({0: np.array([0.0, 0.0, 30.0])})
+        self.assertAlmostEqual(width, 20.0)
+        self.assertAlmostEqual(height, 40.0)
+
+
+class PageTests(PageCase):
+    def sheet_scale(self, assembly: Assembly, proposal: Proposal, paper: Paper = A3) -> float:
+        """The scale of the first sheet that is drawn of a proposal."""
+        after = proposal.added_to(Teardown(""))
+        view = first_sheet(assembly, after, paper=paper).pages[0].views[0]
+        shares = visible_shares(assembly, scene_of(assembly, after, view).poses, view.camera)
+        self.assertGreaterEqual(np.mean([share >= SEEN for share in shares.values()]), 0.94)
+        return factor(view.scale)
+
+    def test_as1_is_drawn_at_full_size(self):
+        """By bounds and with one distance a group it was 1:2; its rod nuts went as far as the rod."""
+        assembly = read(AS1)
+        proposal = self.laid(assembly)
+        self.assertEqual(self.sheet_scale(assembly, proposal), 1.0)
+        self.assertEqual(proposal.layout.scale, 1.0)
+        ends = {path: np.linalg.norm(end) for path, end in self.ends(assembly, proposal).items()}
+        rod = next(way for path, way in ends.items() if path.endswith("rod_1"))
+        nuts = [way for path, way in ends.items() if "/nut_" in path]
+        self.assertLess(max(nuts), 0.6 * rod)
+
+    def test_the_deck_winch_stands_in_columns_at_one_to_two(self):
+        """In one column it was a metre long, and 1:5. One trail line leads to each column, and it is bent."""
+        assembly = read(WINCH)
+        proposal = self.laid(assembly)
+        self.assertEqual(self.sheet_scale(assembly, proposal), 0.5)
+        after = proposal.added_to(Teardown(""))
+        score = compose(assembly, after)
+        aside = [step for step in proposal.steps if step.motion.kind == "path"]
+        columns = {step.motion.waypoints[-1][:2] for step in aside}
+        self.assertGreater(len(aside), 2 * len(columns))
+        lines, _ = trail_lines(score, score.duration)
+        across = [line for line in lines if np.abs(np.diff(line[:, :2], axis=0)).max() > 50.0]
+        self.assertEqual(len(across), len(columns))
+
+    def test_paper_and_orientation_count(self):
+        assembly = mechanisms.washers()
+        wide, small = self.laid(assembly), self.laid(assembly, Paper("A4", wide=False))
+        self.assertGreater(self.sheet_scale(assembly, wide), self.sheet_scale(assembly, small, Paper("A4", wide=False)))
+        before = self.proposed(assembly, gap=4.0)
+        self.assertEqual(before.layout.rules.gap, 4.0)
+
+    def test_the_same_file_gives_the_same_answer(self):
+        first, second = (self.laid(mechanisms.valve()) for _ in range(2))
+        self.assertEqual(first, second)
+        self.assertEqual(first.layout.worth, second.layout.worth)
+
+    def test_a_length_is_kept_whatever_the_page(self):
+        proposal = self.laid(mechanisms.valve(), length=300.0)
+        self.assertLessEqual(proposal.extent, 300.0)
+        self.assertIsNone(proposal.layout)
+
+    def test_what_hangs_in_the_way_is_not_passed(self):
+        """A plate that a bolt, moved by hand, hangs over goes no farther than its shank."""
+        plate = box((40, 40, 5)) - rod(3.1, 8, (20, 20, -1))
+        assembly = made(
+            "hung", ("base", box((40, 40, 8), (0, 0, -8.05))), ("plate", plate), ("bolt", screw(3, 5), [at(20, 20, 40)])
+        )
+        proposal = self.laid(assembly, parts=("plate",))
+        self.assertLess(self.ends(assembly, proposal)["plate"][2], 35.0)
+
+
+class MannerTests(PageCase):
+    def test_every_manner_is_clear_and_each_is_offered_once(self):
+        assembly = read(DEMO)
+        found = [self.laid(assembly, manner=manner) for manner in MANNERS]
+        self.assertGreater(len({proposal.steps for proposal in found}), 2)
+        with self.assertRaisesRegex(PulleyError, "no manner “loud”. Choose one of compact"):
+            propose(assembly, options=Options(manner="loud"))
+
+    def family(self) -> Assembly:
+        """Two plates on pins on a base, and beside them a block: the plates and pins are a subassembly."""
+        plate = box((30, 30, 4)) - rod(3.1, 8, (15, 15, -1))
+        pin = rod(3, 14, (15, 15, 4.05))
+        flat = made(
+            "family",
+            ("base", box((80, 40, 4), (0, -5, 0))),
+            ("upper", plate, [at(0, 0, 8.2)]),
+            ("lower", plate, [at(0, 0, 4.1)]),
+            ("pin", pin),
+            ("block", box((20, 20, 20), (50, 0, 4.1))),
+        )
+        inside = ("upper", "lower", "pin")
+        leaves = [
+            replace(leaf, path=f"pack/{leaf.path}", parent="pack") if leaf.path in inside else leaf
+            for leaf in flat.leaves
+            if isinstance(leaf, Leaf)
+        ]
+        return Assembly("family", (Group("pack", "pack", None, np.eye(4)), *leaves))
+
+    def test_a_family_is_set_aside_as_a_whole_and_taken_apart_there(self):
+        assembly = self.family()
+        proposal = self.laid(assembly, manner="families", stay=("base",))
+        whole = next(step for step in proposal.steps if len(assembly.leaves_of(step.members)) == 3)
+        self.assertIn("pack leaves as a whole", whole.note)
+        self.assertEqual(whole.motion.kind, "path")
+        ends = self.ends(assembly, proposal)
+        aside = {tuple(np.round(ends[f"pack/{name}"][:2], 6)) for name in ("upper", "lower", "pin")}
+        self.assertEqual(len(aside), 1)
+        self.assertGreater(np.linalg.norm(next(iter(aside))), 20.0)
+        heights = [ends[f"pack/{name}"][2] for name in ("upper", "lower", "pin")]
+        self.assertEqual(len(set(heights)), 3)
+
+    def test_in_one_line_takes_the_way_that_most_can_go(self):
+        """Blocks between two walls, open above and to the front: most of them are free upward only."""
+        wall = box((4, 30, 30))
+        assembly = made(
+            "trough",
+            ("floor", box((100, 40, 4), (0, 0, -4.05))),
+            ("wall", wall, [at(x, 2, 0) for x in (0.0, 30.0, 60.0)]),
+            ("block", box((25, 10, 10), (4.4, 4, 0)), [at(0, 0, 0), at(30, 0, 0)]),
+        )
+        ways = {
+            manner: {step.motion.direction for step in self.laid(assembly, manner=manner, stay=("floor",)).steps}
+            for manner in ("line",)
+        }
+        self.assertEqual(ways["line"], {UP})
+
+    def test_a_way_that_is_preferred(self):
+        assembly = boxes(base=((40, 40, 5), (0, 0, 0)), block=((10, 10, 10), (15, 15, 5)))
+        for way in ((1.0, 0.0, 0.0), (0.0, -1.0, 0.0), UP):
+            step = self.laid(assembly, along=way, stay=("base",)).steps[0]
+            self.assertEqual(step.motion.direction, way)
+
+    def test_as_serviced_takes_fasteners_of_one_size_together(self):
+        """Screws of one thickness and two lengths: two parts, one tool, one step."""
+        cover = box((60, 30, 5))
+        body = box((60, 30, 20), (0, 0, -20.05))
+        places = [(8.0, 15.0), (22.0, 15.0), (38.0, 15.0), (52.0, 15.0)]
+        for x, y in places:
+            cover -= rod(2.1, 8, (x, y, -1))
+            body -= rod(2.1, 17, (x, y, -16))
+        short, long = screw(2, 12), screw(2, 18)
+        assembly = made(
+            "cover",
+            ("body", body),
+            ("cover", cover),
+            ("short screw", short, [at(x, y, 5.05) for x, y in places[:2]]),
+            ("long screw", long, [at(x, y, 5.05) for x, y in places[2:]]),
+        )
+        compact, service = (self.laid(assembly, manner=manner) for manner in ("compact", "service"))
+        self.assertEqual(len(compact.steps), 3)
+        self.assertEqual(len(service.steps), 2)
+        self.assertEqual(len(service.steps[0].members), 4)
+
+    def test_what_is_to_be_reached_first(self):
+        assembly = boxes(
+            base=((100, 20, 5), (0, 0, 0)),
+            **{f"left{k}": ((20, 20, 5), (0, 0, 5.05 * (k + 1))) for k in range(3)},
+            **{f"right{k}": ((20, 20, 5), (80, 0, 5.05 * (k + 1))) for k in range(3)},
+        )
+        for side in ("left", "right"):
+            wanted = self.laid(assembly, reach=(f"{side}0",), along=UP, stay=("base",))
+            gone = [leaf for step in wanted.steps for leaf in assembly.leaves_of(step.members)]
+            first = gone[: gone.index(f"{side}0") + 1]
+            self.assertTrue(all(path.startswith(side) for path in first), first)
+
+
+class BentTrailTests(PageCase):
+    def test_bent_lines_on_one_line_are_drawn_once(self):
+        """Three blocks go up, aside and on; the lines of two begin where they have left the third's."""
+        assembly = boxes(**{f"b{k}": ((10, 10, 4), (0, 0, 5 * k)) for k in range(4)})
+        steps = mechanisms_steps()
+        plan = Teardown("bent", steps)
+        score = compose(assembly, plan)
+        lines, _ = trail_lines(score, score.duration)
+        self.assertEqual(len(lines), 3)  # up, over and up again, each once
+        longest = sorted(float(np.linalg.norm(line[-1] - line[0])) for line in lines)
+        self.assertAlmostEqual(longest[-1], 60.0, places=6)
+        for share in (0.2, 0.5, 0.8):
+            self.assertTrue(trail_lines(score, share * score.duration)[0])
+
+
+def mechanisms_steps():
+    """Blocks to one column, each lifted so that its foot, where its line begins, is 40 mm up."""
+    from pulley.core.motion import Path
+    from pulley.core.teardown import Step
+
+    return tuple(
+        Step(f"s{k}", (f"b{k}",), Path(((0, 0, 40.0 - 5 * k), (60, 0, 40.0 - 5 * k), (60, 0, 45.0 + 5 * k))))
+        for k in (3, 2, 1)
+    )
+
+
+class RoomTests(PageCase):
+    def test_rooms_fit_as_the_sheet_does(self):
+        rooms = Rooms(((200.0, 100.0), (120.0, 180.0)))
+        self.assertEqual(rooms.fit(np.array([100.0, 50.0])), 2.0)
+        self.assertEqual(rooms.fit(np.array([60.0, 90.0])), 2.0)
+
+    def test_a_view_that_the_teardown_ends_with_is_the_one(self):
+        assembly = mechanisms.valve()
+        saved = Camera("c1", "Left", (-100.0, 0.0, 0.0), (0.0, 0.0, 0.0))
+        rooms = page_rooms(assembly, Teardown("", cameras=(saved,)), A3)
+        self.assertEqual(len(rooms.views), 1)
+        self.assertEqual(rooms.views[0], (-100.0, 0.0, 0.0))
+
+    def test_loose_balls_and_one_part(self):
+        balls = made("balls", ("ball", Manifold.sphere(4, 24), [at(9.0 * k, 0, 0) for k in range(12)]))
+        self.assertEqual(self.laid(balls).left, ())
+        with self.assertRaisesRegex(PulleyError, "Everything|take apart|One"):
+            self.laid(boxes(one=((1, 1, 1), (0, 0, 0))), stay=("one",), parts=("gone",))
