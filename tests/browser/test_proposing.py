@@ -41,6 +41,30 @@ class ProposingTests(AuthoringCase):
         self.changed()
         self.assertEqual(len(self.kept(row).steps), 1)
 
+    def test_manners_side_by_side(self):
+        row = self.scene("Round hatch")
+        page = self.page
+        page.keyboard.press("Shift+R")
+        page.select_option("#propose-paper", "A4 tall")
+        page.click("text=Propose steps")
+        page.wait_for_selector("#canvas[data-proposal=shown]")
+        page.wait_for_function("() => document.querySelector('.offer') && !document.querySelector('.offer-wait')")
+        self.assert_accessible()
+        offers = page.locator(".offer")
+        self.assertGreater(offers.count(), 1)
+        self.assertRegex(offers.first.inner_text(), r"Compact\s+1:\d, \d steps\s+100 % seen\s+[\d.]+ mm")
+        self.soon(self.assertGreater, lambda: offers.first.locator("img").evaluate("image => image.naturalWidth"), 0)
+        page.focus("#offer-compact")
+        page.keyboard.press("ArrowRight")
+        other = offers.nth(1).locator("input")
+        self.soon(self.assertTrue, lambda: other.is_checked())
+        steps = offers.nth(1).locator(".offer-figures").inner_text().split(", ")[1].split(" ")[0]
+        self.soon(self.assertEqual, lambda: page.locator("#proposed [name=proposed]").count(), int(steps))
+        page.click("text=Take over what is ticked")
+        self.changed()
+        self.assertEqual(len(self.kept(row).steps), int(steps))
+        self.assertTrue(check(core_assembly(row.assembly), self.kept(row)).clear)
+
     def test_a_proposal_is_left_and_bad_wishes_are_refused(self):
         row = self.scene("Mast foot")
         page = self.page

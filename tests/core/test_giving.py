@@ -5,6 +5,7 @@ from unittest import TestCase
 
 import numpy as np
 from benchmarks.generate import assemble, lathe, mesh_of
+from benchmarks.mechanisms import piston
 from benchmarks.referee_bodies import Solid
 
 from pulley.core.assembly import Assembly
@@ -62,6 +63,15 @@ class FoundTests(TestCase):
         self.assertEqual(found["seal"][1], "a torus")
         self.assertAlmostEqual(found["seal"][0], 20 - 19.3 + 1.3 - 2 + 0.0, delta=2.0)
         self.assertEqual(set(found), {"ring", "seal"})
+
+    def test_a_ring_in_a_groove_gives_by_all_that_the_lands_stand_over_it(self):
+        """The faces of the lands reach from the ring's inside to its outside: 30 - 27.1 mm, rounded up to a tenth."""
+        assembly = piston()
+        by = {give.component: give.by for give in find_gives(assembly)}
+        self.assertEqual([by[f"ring{n}"] for n in ("", "#2", "#3")], [2.9] * 3)
+        plan = teardown(axial(("ring#3",), UP, 40))
+        for given, clear in ((2.5, False), (2.9, True)):
+            self.assertIs(check(assembly, set_give(plan, "ring#3", given)).clear, clear)
 
     def test_a_washer_is_none(self):
         self.assertIsNotNone(ring_axis(ring(5, 8, 1)))

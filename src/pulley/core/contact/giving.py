@@ -57,7 +57,8 @@ def _opened(ring: Mesh, other: Mesh, relative: bytes, by: float) -> Mesh:
     radius = cylindrical(apply(np.frombuffer(relative).reshape(4, 4), other.vertices), axis)[:, 0]
     within = (radius >= inner - TOLERANCE) & (radius <= inner + by + TOLERANCE)
     without = (radius >= outer - by - TOLERANCE) & (radius <= outer + TOLERANCE)
-    passed = (within | without)[other.triangles].all(1)
+    # all corners on one side: a face from the ring's inside to its outside has corners on both, and is in the way
+    passed = within[other.triangles].all(1) | without[other.triangles].all(1)
     return replace(
         other, bare=np.asarray(~passed if other.bare is None else other.bare & ~passed), thickness=other.walls
     )

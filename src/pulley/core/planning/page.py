@@ -26,7 +26,7 @@ ENOUGH = 0.31  # share that is made room for, as pixels are coarse
 TIGHT = 0.5  # of the usual gap, with which the largest scale is looked for
 TIGHTER = ((0.3, 0.31), (0.3, 0.25), (0.2, 0.25))  # the same and shares seen, where that reaches the next scale
 NEAR = 0.7  # of the next standard scale, from which that is tried
-LEAST_GAP = 1.2  # mm of paper
+LEAST_GAP = 2.0  # mm of paper
 WIDER = ((1.0, ENOUGH), (0.75, ENOUGH), (1.0, 0.8), (1.0, 0.6), (0.75, 0.6), (0.75, 0.45))
 # gaps over the usual, and shares seen, that are tried where the scale allows it
 COLUMNS = (2, 3, 4)
@@ -40,7 +40,7 @@ WEIGHTS = {  # of what a lay-out is worth, the first three for a doubling
     "column": -0.5,
     "hidden": -40.0,  # for all units; each its share
     "overlap": -2.0,  # for all of the outlines behind others
-    "step": -0.2,  # of evenly spaced rows that are one step, each
+    "step": -0.5,  # of evenly spaced rows that are one step, each
 }
 
 

@@ -16,6 +16,7 @@ from pulley.core.geometry.directions import direction_word
 from pulley.core.geometry.frames import triple
 from pulley.core.naming import component_name, give_sentence
 from pulley.core.planning.blocking import SIX, Blocking, Direction, Unit
+from pulley.core.planning.directions import SAME
 from pulley.core.planning.families import families_of
 from pulley.core.planning.gaps import extent, filling, usual
 from pulley.core.planning.page import Layout, Rooms, layouts
@@ -23,6 +24,7 @@ from pulley.core.planning.peeling import Enough, Removal, Wishes, fastener_kind
 from pulley.core.planning.removal_order import peel
 from pulley.core.planning.removal_steps import listed, steps_of, trails_of
 from pulley.core.planning.spacing import Placed
+from pulley.core.planning.ways_out import shared_axis
 from pulley.core.score.stages import displacements, poses_at
 from pulley.core.teardown import Step, Teardown, TrailOf
 
@@ -181,12 +183,17 @@ def _wishes(blocking: Blocking, present: set[int], options: Options) -> Wishes:
 
 
 def _main_way(blocking: Blocking, present: set[int]) -> Direction:
-    """The axis along which the most units can leave without anything else having left; the upright one if in doubt."""
-    free = {
-        way: sum(not (blocking.blockers(k, d).keys() & present) for k in present for d in (way, triple(-np.array(way))))
-        for way in (SIX[0], SIX[2], SIX[4])
-    }
-    return max(free, key=lambda way: (free[way], abs(way[2])))
+    """The axis along which the most units have their own, then the most can leave at once; upright if in doubt."""
+    axes = [axis for k in present if (axis := shared_axis(blocking.scene, blocking.units[k].leaves)) is not None]
+
+    def worth(way: Direction) -> tuple[int, int, float]:
+        own = sum(abs(float(axis @ np.array(way))) >= SAME for axis in axes)
+        free = sum(
+            not (blocking.blockers(k, d).keys() & present) for k in present for d in (way, triple(-np.array(way)))
+        )
+        return own, free, abs(way[2])
+
+    return max((SIX[0], SIX[2], SIX[4]), key=worth)
 
 
 def _refuse_nonsense(options: Options) -> None:

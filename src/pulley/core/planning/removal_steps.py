@@ -30,12 +30,18 @@ def steps_of(blocking: Blocking, taken: Iterable[str], placed: Iterable[Placed],
     ids = (id for n in count(1) if (id := f"p{n}") not in known)
     steps: list[Step] = []
     gone: set[int] = set()
+    sets: list[set[int]] = []  # what left as one and is taken apart by now, nothing else being near
     for run in runs:
         step = _step(blocking, run[0], next(ids)) if len(run) == 1 else _fan(blocking, run, next(ids))
-        noted = replace(step, note=_reason(blocking, run, gone))
+        apart = next((units for units in sets[::-1] if units.issuperset(run[0].removal.units)), None)
+        away = gone if apart is None else gone | set(range(len(blocking.units))) - apart
+        noted = replace(step, note=_reason(blocking, run, away))
         twist = run[0].removal.twist
         steps += _twisted(noted, run[0], twist, ids) if twist else [noted]
-        gone |= {k for each in run for k in each.removal.units}
+        if run[0].removal.inner:
+            sets.append(set(run[0].removal.units))
+        else:
+            gone |= {k for each in run for k in each.removal.units}
     return steps
 
 
