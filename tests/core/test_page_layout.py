@@ -109,16 +109,17 @@ class PageTests(PageCase):
         self.assertGreaterEqual(np.mean([share >= SEEN for share in shares.values()]), 0.94)
         return factor(view.scale)
 
-    def test_as1_is_drawn_half_as_large_again(self):
-        """By bounds and with one distance a group no more than 0.63 fitted; its rod nuts went as far as the rod."""
+    def test_the_rod_nuts_of_as1_go_no_farther_than_they_must(self):
+        """With one distance a group both went as far as the one that the rod comes after: no more than 0.63 fitted."""
         assembly = read(AS1)
         proposal = self.laid(assembly)
         self.assertEqual(self.sheet_scale(assembly, proposal), proposal.layout.scale)
-        self.assertGreater(proposal.layout.fit, 0.9)
+        self.assertGreater(proposal.layout.fit, 0.8)
         ends = {path: np.linalg.norm(end) for path, end in self.ends(assembly, proposal).items()}
         rod = next(way for path, way in ends.items() if path.endswith("rod_1"))
-        nuts = [way for path, way in ends.items() if "/nut_" in path]
-        self.assertLess(max(nuts), 0.6 * rod)
+        near, far = sorted(way for path, way in ends.items() if "rod-assembly" in path and "/nut_" in path)
+        self.assertLess(near, 0.6 * rod)
+        self.assertGreater(far, rod)
 
     def test_the_deck_winch_stands_in_columns_at_one_to_two(self):
         """In one column it was a metre long, and 1:5. One trail line leads to each column, and it is bent."""

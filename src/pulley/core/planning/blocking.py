@@ -46,6 +46,11 @@ class Blocking:
     def _unit_of(self) -> dict[str, int]:
         return {leaf: k for k, unit in enumerate(self.units) for leaf in unit.leaves}
 
+    @cached_property
+    def _owners(self) -> NDArray[np.int64]:
+        """The unit of each leaf of the scene; -1 for what is in none."""
+        return np.array([self._unit_of.get(path, -1) for path in self.scene.paths], np.int64)
+
     def blockers(self, k: int, direction: Direction) -> dict[int, float]:
         """The units that unit ``k`` meets along a direction, with the travel in mm to each."""
         key = k, direction
@@ -55,7 +60,7 @@ class Blocking:
 
     def _find(self, k: int, direction: Direction) -> dict[int, float]:
         along = np.array(direction)
-        others = np.array([j for j, path in enumerate(self.scene.paths) if self._unit_of.get(path) not in (k, None)])
+        others = np.flatnonzero((self._owners != k) & (self._owners >= 0))
         found: dict[int, float] = {}
         for leaf in self.units[k].leaves if len(others) else ():
             for _least, other in self.scene.candidates(leaf, others, along):

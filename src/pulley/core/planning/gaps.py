@@ -7,6 +7,7 @@ import numpy as np
 
 from pulley.core.geometry.frames import Vector
 from pulley.core.planning.blocking import Blocking
+from pulley.core.planning.outlines import Shadows
 from pulley.core.planning.peeling import Removal
 from pulley.core.planning.spacing import Placed, Spacing, place
 from pulley.core.quantities import round_pitch
@@ -17,9 +18,14 @@ GAP_SHARE = 0.03  # of the assembly's diagonal, left between one component and t
 def usual(blocking: Blocking, gap: float | None = None, split: bool = False) -> Spacing:
     """A gap of 3 % of the assembly's diagonal, or the one in mm that is asked for; distances in round numbers. With
     ``split``, members of one group that need not go equally far do not."""
+    pitch = round_pitch(blocking.scene.assembly.diagonal, "mm")
+    return Spacing(gap or usual_gap(blocking), pitch, Shadows(blocking), split=split)
+
+
+def usual_gap(blocking: Blocking) -> float:
+    """The gap in mm that suits an assembly."""
     diagonal = blocking.scene.assembly.diagonal
-    pitch = round_pitch(diagonal, "mm")
-    return Spacing(gap or max(GAP_SHARE * diagonal, pitch), pitch, split=split)
+    return max(GAP_SHARE * diagonal, round_pitch(diagonal, "mm"))
 
 
 def filling(blocking: Blocking, removals: Sequence[Removal], rules: Spacing, length: float) -> list[Placed]:

@@ -7,11 +7,12 @@ from functools import cached_property
 import numpy as np
 from numba import njit
 from numpy.typing import NDArray
+from scipy.ndimage import binary_erosion, binary_fill_holes
 
-from pulley.core.geometry.frames import Vector
+from pulley.core.geometry.frames import Vector, view_frame
 from pulley.core.geometry.mesh import Mesh
 from pulley.core.geometry.raster import cover
-from pulley.core.planning.blocking import Blocking
+from pulley.core.planning.blocking import Blocking, Direction
 
 FINE = 320  # pixels of the assembly's diagonal at home
 FINER = 500  # the same where there are many units, which are small then
@@ -127,6 +128,55 @@ def _together(outlines: Sequence[Outline]) -> Outline:
     kept = order[first]
     boxes = np.array([o.box for o in outlines])
     return Outline(at[kept], depth[kept], np.array([boxes[:, 0].min(0), boxes[:, 1].max(0)]))
+
+
+@dataclass(eq=False)
+class Shadows:
+    """Which units lie before, behind or within one another along a direction, by their outlines with holes filled.
+
+    A pin in a bore lies within it, though nothing stops it; a block in the corner of an L does not lie before it.
+    """
+
+    blocking: Blocking
+    _masks: dict[Direction, list[tuple[Pixels, NDArray[np.bool_]]]] = field(default_factory=dict)
+    _meet: dict[tuple[Direction, int, int], bool] = field(default_factory=dict)
+
+    def meet(self, direction: Direction, k: int, j: int) -> bool:
+        """Whether two units, where they stand at home, cover one another along a direction."""
+        key = direction, min(k, j), max(k, j)
+        if key not in self._meet:
+            masks = self._all(direction)
+            self._meet[key] = _overlap(*masks[k], *masks[j])
+        return self._meet[key]
+
+    def _all(self, direction: Direction) -> list[tuple[Pixels, NDArray[np.bool_]]]:
+        if direction not in self._masks:
+            outlines = outlines_of(self.blocking, view_frame(np.array(direction)))
+            self._masks[direction] = [_filled(outline) for outline in outlines.units]
+        return self._masks[direction]
+
+
+def _filled(outline: Outline) -> tuple[Pixels, NDArray[np.bool_]]:
+    """The lowest pixel (2,) of an outline, and its pixels (rows, columns) with holes filled and its rim taken off, as
+    what only touches shares a rim; what is all rim keeps it."""
+    low, high = outline.span
+    mask = np.zeros((high - low + 1)[::-1], bool)
+    mask[tuple((outline.at - low).T[::-1])] = True
+    filled: NDArray[np.bool_] = binary_fill_holes(mask)
+    inside: NDArray[np.bool_] = binary_erosion(filled)
+    return low, inside if inside.any() else filled
+
+
+def _overlap(low: Pixels, mask: NDArray[np.bool_], other_low: Pixels, other: NDArray[np.bool_]) -> bool:
+    start = np.maximum(low, other_low)
+    end = np.minimum(low + mask.shape[::-1], other_low + other.shape[::-1])
+    if (end <= start).any():
+        return False
+    one, two = (
+        each[tuple(slice(a, b) for a, b in zip((start - at)[::-1], (end - at)[::-1], strict=True))]
+        for at, each in ((low, mask), (other_low, other))
+    )
+    return bool((one & two).any())
 
 
 @dataclass(eq=False)

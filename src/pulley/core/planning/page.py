@@ -12,7 +12,7 @@ from pulley.core.camera import camera_frame
 from pulley.core.geometry.frames import Vector3
 from pulley.core.planning.blocking import SIX, Blocking, Direction
 from pulley.core.planning.families import families_of
-from pulley.core.planning.gaps import GAP_SHARE, end_shifts, usual
+from pulley.core.planning.gaps import GAP_SHARE, end_shifts, usual_gap
 from pulley.core.planning.outlines import Outlines, Page, outlines_of
 from pulley.core.planning.peeling import Removal
 from pulley.core.planning.removal_steps import step_count
@@ -26,17 +26,15 @@ ENOUGH = 0.31  # share that is made room for, as pixels are coarse
 TIGHT = 0.5  # of the usual gap, with which the largest scale is looked for
 TIGHTER = ((0.3, 0.31), (0.3, 0.25), (0.2, 0.25))  # the same and shares seen, where that reaches the next scale
 NEAR = 0.7  # of the next standard scale, from which that is tried
-LEAST_GAP = 2.0  # mm of paper
+LEAST_GAP = 1.5  # mm of paper
 WIDER = ((1.0, ENOUGH), (0.75, ENOUGH), (1.0, 0.8), (1.0, 0.6), (0.75, 0.6), (0.75, 0.45))
 # gaps over the usual, and shares seen, that are tried where the scale allows it
 COLUMNS = (2, 3, 4)
-HOPEFUL, OPENED = 8, 2  # lay-outs of which smaller, and wider, gaps are tried
-LOOKED_AT = {"columns": 2, "families": 1}  # views in which things are set aside, of those that are largest without
-FEW = 60  # units up to which every way of setting aside is tried
+SHIFTED = (-0.12, -0.06, 0.06, 0.12)  # shares of a row by which the best breaks are moved
 WEIGHTS = {  # of what a lay-out is worth, the first three for a doubling
     "scale": 4.0,  # the standard scale
     "fit": 1.0,  # the largest scale of any
-    "gap": 0.4,
+    "gap": 0.6,
     "column": -0.5,
     "hidden": -40.0,  # for all units; each its share
     "overlap": -2.0,  # for all of the outlines behind others
@@ -108,16 +106,19 @@ def layouts(
     frames = {view: replace(tight, outlines=_outlines(blocking, view, rooms)) for view in rooms.views}
     tried = [_laid(blocking, removals, rooms, view, frames[view]) for view in rooms.views]
     setting = {"columns": _columns, "families": _families}
-    for layout in _best(tried)[: LOOKED_AT.get(aside, 0)]:
+    effort = effort_for(blocking)
+    for layout in _best(tried)[: effort.views if aside == "columns" else 1 if aside else 0]:
         if aside == "columns" and rooms.fit(_home(layout)) < next_scale(layout.scale):
             continue  # no lay-out is smaller than the assembly at home
         tried += setting[aside](blocking, removals, rooms, layout)
     wanted = [layout for layout in tried if layout.rules.aside] if aside == "families" else tried
     tried = wanted or tried
     if not keep:
-        tried += [found for layout in _best(tried)[:HOPEFUL] for found in _tighter(blocking, removals, rooms, layout)]
+        for layout in _best(tried)[: effort.hopeful]:
+            tried += _tighter(blocking, removals, rooms, layout)
         best = _best(tried)
-        tried = [_opened(blocking, removals, rooms, layout, rules) for layout in best[:OPENED]] + best[OPENED:]
+        opened = [_opened(blocking, removals, rooms, layout, rules) for layout in best[: effort.opened]]
+        tried = opened + best[effort.opened :]
     return _best(tried)
 
 
@@ -162,7 +163,7 @@ def _laid(blocking: Blocking, removals: Sequence[Removal], rooms: Rooms, view: V
     worth = (
         WEIGHTS["scale"] * math.log2(factor(largest_scale(fit)))
         + WEIGHTS["fit"] * math.log2(fit)
-        + WEIGHTS["gap"] * math.log2(rules.gap / usual(blocking).gap)
+        + WEIGHTS["gap"] * math.log2(rules.gap / usual_gap(blocking))
         + WEIGHTS["column"] * columns
         + WEIGHTS["hidden"] * unseen(page.shares)
         + WEIGHTS["overlap"] * overlap
@@ -196,6 +197,29 @@ def _opened(blocking: Blocking, removals: Sequence[Removal], rooms: Rooms, layou
     return max([layout, *tried], key=lambda each: each.worth)
 
 
+@dataclass(frozen=True)
+class Effort:
+    """How much is tried: views with columns, numbers of columns, patterns of sides, moves of breaks; of how many
+    lay-outs smaller, and wider, gaps."""
+
+    views: int
+    columns: int
+    sides: int
+    shifts: int
+    hopeful: int
+    opened: int
+
+
+def effort_for(blocking: Blocking) -> Effort:
+    """Less for more units, so that large assemblies do not take all day; counted, not timed, so that answers stay."""
+    count = len(blocking.units)
+    if count <= 60:
+        return Effort(2, 3, 6, 4, 8, 2)
+    if count <= 200:
+        return Effort(2, 2, 2, 4, 4, 2)
+    return Effort(1, 1, 1, 0, 1, 1)
+
+
 def _columns(blocking: Blocking, removals: Sequence[Removal], rooms: Rooms, layout: Layout) -> list[Layout]:
     """Lay-outs with the longest row of removals broken into columns, and of the best of these again the next row."""
     found: list[Layout] = []
@@ -205,13 +229,30 @@ def _columns(blocking: Blocking, removals: Sequence[Removal], rooms: Rooms, layo
         if way is None:
             break
         done.add(way)
-        tried = [
-            _laid(blocking, removals, rooms, layout.view, replace(best.rules, aside={**best.rules.aside, **aside}))
-            for aside in _ways_aside(best, way, removals)
-        ]
-        found += tried
-        best = max([best, *tried], key=lambda each: each.worth)
+        row = _row(best, way)
+
+        def broken(
+            edges: Sequence[float], sides: Sequence[Direction], base: Layout = best, way: Direction = way
+        ) -> Layout:
+            rules = base.rules
+            aside = {**rules.aside, **_aside(base, way, edges, sides, removals)}
+            return _laid(blocking, removals, rooms, base.view, replace(rules, aside=aside))
+
+        if len(row) < 2 or row[0].distance == row[-1].distance:
+            continue
+        effort = effort_for(blocking)
+        counts, sides = COLUMNS[: effort.columns], _sides(best, way)[-effort.sides :]
+        tried = {(n, pattern): broken(_even(n), pattern) for n in counts for pattern in sides}
+        n, pattern = max(tried, key=lambda key: tried[key].worth)
+        shifted = [broken([edge + by for edge in _even(n)], pattern) for by in SHIFTED[: effort.shifts]]
+        found += [*tried.values(), *shifted]
+        best = max([best, *tried.values(), *shifted], key=lambda each: each.worth)
     return found
+
+
+def _even(columns: int) -> list[float]:
+    """Shares of a row at which it is broken into columns of one length."""
+    return [k / columns for k in range(1, columns)]
 
 
 def _families(blocking: Blocking, removals: Sequence[Removal], rooms: Rooms, layout: Layout) -> list[Layout]:
@@ -266,28 +307,25 @@ def _may_go_aside(removal: Removal) -> bool:
     return not (removal.axis or removal.first or removal.twist) and len(set(removal.directions)) == 1
 
 
-def _ways_aside(
-    layout: Layout, way: Direction, removals: Sequence[Removal]
-) -> Iterator[dict[tuple[int, ...], tuple[int, Direction]]]:
-    """Ways of breaking what goes one way into columns: into how many, and to which sides they go."""
-    row = [placed for placed in layout.placed if placed.removal.directions[0] == way and _may_go_aside(placed.removal)]
-    near = min((placed.distance for placed in row), default=0.0)
-    far = max((placed.distance for placed in row), default=0.0)
-    if len(row) < 2 or far <= near:
-        return
-    whole, count = _whole(removals), sum(len(removal.units) for removal in removals)
-    taken = {number for number, _ in layout.rules.aside.values()}
-    sides = _sides(layout, way)
-    for columns in COLUMNS if count <= FEW else COLUMNS[:2]:
-        edges = np.linspace(near, far, columns + 1)[1:-1]
-        for pattern in sides if count <= FEW else sides[-1:]:
-            aside, column = {}, 0
-            for placed in row[::-1]:
-                column = max(column, int(np.searchsorted(edges, placed.distance)))  # what leaves earlier goes farther
-                if column:
-                    number = max(taken, default=0) + column
-                    aside[whole[placed.removal.units[0]]] = number, pattern[(column - 1) % len(pattern)]
-            yield aside
+def _row(layout: Layout, way: Direction) -> list[Placed]:
+    """What goes one way, the nearest first."""
+    row = [each for each in layout.placed if each.removal.directions[0] == way and _may_go_aside(each.removal)]
+    return sorted(row, key=lambda placed: placed.distance)
+
+
+def _aside(
+    layout: Layout, way: Direction, edges: Sequence[float], pattern: Sequence[Direction], removals: Sequence[Removal]
+) -> dict[tuple[int, ...], tuple[int, Direction]]:
+    """A row broken at shares of its length into columns, which go to the sides of a pattern in turn."""
+    row, whole = _row(layout, way), _whole(removals)
+    near, far = row[0].distance, row[-1].distance
+    first = max((number for number, _ in layout.rules.aside.values()), default=0)
+    found, column = {}, 0
+    for placed in [each for each in layout.placed if each in row][::-1]:  # what leaves earlier goes as far or farther
+        column = max(column, int(np.searchsorted(edges, (placed.distance - near) / (far - near))))
+        if column:
+            found[whole[placed.removal.units[0]]] = first + column, pattern[(column - 1) % len(pattern)]
+    return found
 
 
 def _sides(layout: Layout, way: Direction) -> list[tuple[Direction, ...]]:

@@ -3,13 +3,14 @@
 import math
 from collections.abc import Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field, replace
+from itertools import pairwise
 
 import numpy as np
 from numpy.typing import NDArray
 
 from pulley.core.geometry.frames import Vector, triple, view_frame
 from pulley.core.planning.blocking import SIX, Blocking, Direction
-from pulley.core.planning.outlines import Outlines, Page
+from pulley.core.planning.outlines import Outlines, Page, Shadows
 from pulley.core.planning.peeling import Removal
 
 Boxes = NDArray[np.float64]
@@ -36,14 +37,15 @@ class Placed:
 
 @dataclass(frozen=True)
 class Spacing:
-    """How things are spaced: a gap and a pitch in mm; on a page, how much of each is to be seen; what is set aside.
+    """How things are spaced: a gap and a pitch in mm; on a page, the share of each that is to be seen.
 
-    ``aside`` has, by units of a removal, the number of its
-    column and the direction in which that stands.
+    ``aside`` has, by units of a removal, the number of its column and the direction in which that stands. With
+    ``split``, members of a group that need not go equally far do not.
     """
 
     gap: float
     pitch: float
+    shadows: Shadows | None = None
     outlines: Outlines | None = None
     seen: float = 0.0
     aside: Mapping[tuple[int, ...], tuple[int, Direction]] = field(default_factory=dict)
@@ -150,13 +152,14 @@ def _stand(room: _Room, removal: Removal, apart: Mapping[int, list[Vector]], dis
 
 
 def _parts(room: _Room, removal: Removal) -> list[Removal]:
-    """A group in parts that need not go equally far, the nearest first; most groups are one."""
-    if not room.rules.split or len(removal.units) == 1 or removal.axis or removal.inner or removal.twist:
+    """A group in parts that need not go equally far to stand clear, the nearest first; most groups are one."""
+    rules = room.rules
+    if not rules.split or len(removal.units) == 1 or removal.inner or removal.twist:
         return [removal]
-    least = [_distance(room, _only(removal, [k]), {}) for k in range(len(removal.units))]
+    least = [_least_free(taken, rules.gap, rules.pitch) for taken in _taken(room, removal, {})]
     order = sorted(range(len(least)), key=lambda k: (least[k], k))
     parts = [[order[0]]]
-    for before, k in zip(order, order[1:], strict=False):
+    for before, k in pairwise(order):
         if least[k] - least[before] > APART * room.blocking.scene.assembly.diagonal:
             parts.append([])
         parts[-1].append(k)
@@ -164,9 +167,9 @@ def _parts(room: _Room, removal: Removal) -> list[Removal]:
 
 
 def _only(removal: Removal, places: Sequence[int]) -> Removal:
-    """A removal of some of its units."""
+    """A removal of some of its units; outward from a line only where they still go different ways."""
     units, ways = tuple(removal.units[k] for k in places), tuple(removal.directions[k] for k in places)
-    return replace(removal, units=units, directions=ways)
+    return replace(removal, units=units, directions=ways, axis=removal.axis if len(set(ways)) > 1 else None)
 
 
 def _inside(room: _Room, removal: Removal) -> list[Placed]:
@@ -193,15 +196,15 @@ def _shifts_of(inner: Sequence[Placed]) -> dict[int, list[Vector]]:
 
 def _distance(room: _Room, removal: Removal, apart: Mapping[int, list[Vector]]) -> float:
     """The least multiple of the pitch at which every member stands free of all that is placed, and enough is seen."""
-    taken, rules = list(_taken(room, removal, apart)), room.rules
+    taken, rules = [span for spans in _taken(room, removal, apart) for span in spans], room.rules
     least = _least_free(taken, rules.gap, rules.pitch)
     if room.page is None or not rules.seen:
         return least
     return _seen_distance(room, removal, apart, taken, least)
 
 
-def _taken(room: _Room, removal: Removal, apart: Mapping[int, list[Vector]]) -> Iterator[tuple[float, float]]:
-    """Distances (from, to) in mm at which a member is not clear of what is placed."""
+def _taken(room: _Room, removal: Removal, apart: Mapping[int, list[Vector]]) -> Iterator[list[tuple[float, float]]]:
+    """For each member, the distances (from, to) in mm at which it is not clear of what is placed."""
     theirs: dict[Direction, Boxes] = {}
     gap = room.rules.gap
     for k, direction in zip(removal.units, removal.directions, strict=True):
@@ -212,7 +215,7 @@ def _taken(room: _Room, removal: Removal, apart: Mapping[int, list[Vector]]) -> 
         mine = _swept(room.blocking.boxes(direction)[k] + start, [frame @ shift for shift in apart.get(k, [])])
         spans = theirs[direction][_beside(room, k, direction, mine, theirs[direction]), :, 2]
         spans = np.concatenate([spans, _lanes(room, frame, mine)])
-        yield from map(tuple, (spans + (-gap - mine[1, 2], gap - mine[0, 2])).tolist())
+        yield [(low, high) for low, high in (spans + (-gap - mine[1, 2], gap - mine[0, 2])).tolist()]
 
 
 def _lanes(room: _Room, frame: NDArray[np.float64], mine: Boxes) -> Boxes:
@@ -226,8 +229,8 @@ def _lanes(room: _Room, frame: NDArray[np.float64], mine: Boxes) -> Boxes:
 
 
 def _beside(room: _Room, k: int, direction: Direction, mine: Boxes, theirs: Boxes) -> NDArray[np.intp]:
-    """Which of what is placed lies before or behind a unit on its way: by exact contact what stays or goes the same
-    way or against it, else by bounds."""
+    """Which of what is placed lies before, behind or about a unit on its way: by exact contact and by outlines what
+    stays or goes the same way or against it, else by bounds."""
     found = room.here & ((theirs[:, 0, :2] < mine[1, :2]) & (theirs[:, 1, :2] > mine[0, :2])).all(1)
     places = np.flatnonzero(found)
     if direction not in SIX:
@@ -235,7 +238,12 @@ def _beside(room: _Room, k: int, direction: Direction, mine: Boxes, theirs: Boxe
     against = triple(-np.array(direction))
     ahead, behind = room.blocking.blockers(k, direction), room.blocking.blockers(k, against)
     straight = (direction, against, AT_HOME)
-    return np.array([j for j in places.tolist() if room.ways[j] not in straight or j in ahead or j in behind], np.intp)
+
+    def counts(j: int) -> bool:
+        known = room.ways[j] not in straight or j in ahead or j in behind
+        return known or room.rules.shadows is None or room.rules.shadows.meet(direction, k, j)
+
+    return np.array([j for j in places.tolist() if counts(j)], np.intp)
 
 
 def _seen_distance(
@@ -331,7 +339,8 @@ def _set_aside(room: _Room, column: _Column) -> list[Placed]:
         rear = float(boxes[units, 0, 2].min())
         floor = max(lift + rules.gap, passed + rules.gap / 2 - rear)
         apart = _shifts_of(inner)
-        taken = [*_taken(stack, removal, apart), (-math.inf, floor)]
+        taken = [span for spans in _taken(stack, removal, apart) for span in spans]
+        taken.append((-math.inf, floor))
         least = _least_free(taken, rules.gap, rules.pitch)
         distance = _seen_distance(stack, removal, apart, taken, least) if stack.page and rules.seen else least
         _stand(stack, removal, apart, distance, NOWHERE)
