@@ -142,7 +142,7 @@ class PageTests(PageCase):
         wide, small = self.laid(assembly), self.laid(assembly, Paper("A4", wide=False))
         self.assertGreater(self.sheet_scale(assembly, wide), self.sheet_scale(assembly, small, Paper("A4", wide=False)))
         before = self.proposed(assembly, gap=4.0)
-        self.assertEqual(before.layout.rules.gap, 4.0)
+        self.assertEqual(before.layout.gap, 4.0)
 
     def test_the_same_file_gives_the_same_answer(self):
         first, second = (self.laid(mechanisms.valve()) for _ in range(2))

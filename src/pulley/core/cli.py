@@ -32,7 +32,7 @@ from pulley.core.geometry.frames import triple
 from pulley.core.planning.companions import bring_along, matches
 from pulley.core.planning.direction_text import parse_direction
 from pulley.core.planning.directions import name_of
-from pulley.core.planning.page import Layout, Rooms
+from pulley.core.planning.page import OnPage, Rooms
 from pulley.core.planning.proposal import MANNERS, Options, propose
 from pulley.core.planning.remedies import remedies
 from pulley.core.planning.ways_out import WayOut, ways_out
@@ -225,7 +225,7 @@ def _rooms(assembly: Assembly, teardown: Teardown, paper: str) -> Rooms:
     return page_rooms(assembly, teardown, paper_of(paper))
 
 
-def _on_page(layout: Layout) -> dict[str, Any]:
+def _on_page(layout: OnPage) -> dict[str, Any]:
     """How a proposal stands on the page: its scale, from where it is seen, the share of components that are."""
     return {"scale": scale_text(largest_scale(layout.fit)), "view": layout.view, "seen": 1 - layout.hidden}
 

@@ -14,6 +14,7 @@ from pulley.core.drawing.layout import first_sheet
 from pulley.core.geometry.mesh import box_mesh
 from pulley.core.motion import Axial
 from pulley.core.motion.travel import Screw
+from pulley.core.planning.proposal import propose
 from pulley.core.planning.ways_out import ways_out
 from pulley.core.render import software
 from pulley.core.render.scene import plain_scene
@@ -47,6 +48,7 @@ def warm() -> None:
     assembly = Assembly("boxes", boxes)
     scene = home_scene(assembly)
     ways_out(scene, ["a"])
+    propose(assembly)
     scene.contact("a", "b", np.array([0.0, 0.0, 1.0]))
     scene.contact_turning("a", "b", Screw.about((-50, 0, 0), (0, -1, 0), 90, 0))
     plan = Teardown("warm", (Step("s1", ("a",), Axial(distance=60.0)),))

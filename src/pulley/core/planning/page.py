@@ -3,7 +3,7 @@
 import math
 from collections import Counter
 from collections.abc import Iterator, Sequence
-from dataclasses import dataclass, field, replace
+from dataclasses import dataclass, replace
 
 import numpy as np
 from numpy.typing import NDArray
@@ -56,25 +56,35 @@ class Rooms:
     def fit(self, size: NDArray[np.float64]) -> float:
         """Mm of paper for each mm of a picture of a size (2,), at most."""
         wide, tall = np.maximum(size, 1e-6)
-        return max(min(w / wide, h / tall) for w, h in self.sizes)
+        return max(float(min(w / wide, h / tall)) for w, h in self.sizes)
 
 
 @dataclass(frozen=True)
-class Layout:
-    """Removals placed for a page: seen from where, how large, and how well."""
+class OnPage:
+    """How a lay-out stands on a page: from where it is seen (3,), the largest scale that would fit, the shares of units
+    hidden and of outlines behind others, its gap in mm, how many columns are set aside, and what it is worth."""
 
-    placed: tuple[Placed, ...]
     view: Vector3
-    rules: Spacing
     fit: float
     hidden: float
     overlap: float
-    worth: float = field(compare=False)
+    gap: float
+    columns: int
+    worth: float
 
     @property
     def scale(self) -> float:
         """The largest standard scale, as a factor."""
         return factor(largest_scale(self.fit))
+
+
+@dataclass(frozen=True)
+class Layout:
+    """Removals placed for a page by rules, and how they stand there."""
+
+    placed: tuple[Placed, ...]
+    rules: Spacing
+    page: OnPage
 
 
 def layouts(
@@ -108,7 +118,7 @@ def layouts(
     setting = {"columns": _columns, "families": _families}
     effort = effort_for(blocking)
     for layout in _best(tried)[: effort.views if aside == "columns" else 1 if aside else 0]:
-        if aside == "columns" and rooms.fit(_home(layout)) < next_scale(layout.scale):
+        if aside == "columns" and rooms.fit(_home(layout)) < next_scale(layout.page.scale):
             continue  # no lay-out is smaller than the assembly at home
         tried += setting[aside](blocking, removals, rooms, layout)
     wanted = [layout for layout in tried if layout.rules.aside] if aside == "families" else tried
@@ -123,7 +133,7 @@ def layouts(
 
 
 def _best(layouts: Sequence[Layout]) -> list[Layout]:
-    return sorted(layouts, key=lambda layout: -layout.worth)
+    return sorted(layouts, key=lambda layout: -layout.page.worth)
 
 
 def _home(layout: Layout) -> NDArray[np.float64]:
@@ -134,14 +144,14 @@ def _home(layout: Layout) -> NDArray[np.float64]:
 
 def _tighter(blocking: Blocking, removals: Sequence[Removal], rooms: Rooms, layout: Layout) -> Iterator[Layout]:
     """The same with smaller gaps, where that reaches the next standard scale and they can still be seen on paper."""
-    following = next_scale(layout.scale)
+    following = next_scale(layout.page.scale)
     gap = layout.rules.gap / TIGHT
-    for share, seen in TIGHTER if layout.fit >= NEAR * following else ():
+    for share, seen in TIGHTER if layout.page.fit >= NEAR * following else ():
         if gap * share * following >= LEAST_GAP:
             pitch = min(layout.rules.pitch, round_pitch(gap * share / GAP_SHARE, "mm"))
             rules = replace(layout.rules, gap=gap * share, pitch=pitch, seen=seen)
-            found = _laid(blocking, removals, rooms, layout.view, rules)
-            if found.scale > layout.scale:
+            found = _laid(blocking, removals, rooms, layout.page.view, rules)
+            if found.page.scale > layout.page.scale:
                 yield found
 
 
@@ -170,7 +180,7 @@ def _laid(blocking: Blocking, removals: Sequence[Removal], rooms: Rooms, view: V
         + WEIGHTS["step"] * step_count(blocking, placed)
     )
     hidden = float((page.shares < SEEN).mean())
-    return Layout(tuple(placed), view, rules, fit, hidden, overlap, worth)
+    return Layout(tuple(placed), rules, OnPage(view, fit, hidden, overlap, rules.gap, columns, worth))
 
 
 def unseen(shares: NDArray[np.float64]) -> float:
@@ -189,12 +199,12 @@ def _opened(blocking: Blocking, removals: Sequence[Removal], rooms: Rooms, layou
             blocking,
             removals,
             rooms,
-            layout.view,
+            layout.page.view,
             replace(layout.rules, gap=max(base.gap * gap, base.pitch), seen=seen),
         )
         for gap, seen in WIDER
     ]
-    return max([layout, *tried], key=lambda each: each.worth)
+    return max([layout, *tried], key=lambda each: each.page.worth)
 
 
 @dataclass(frozen=True)
@@ -236,17 +246,17 @@ def _columns(blocking: Blocking, removals: Sequence[Removal], rooms: Rooms, layo
         ) -> Layout:
             rules = base.rules
             aside = {**rules.aside, **_aside(base, way, edges, sides, removals)}
-            return _laid(blocking, removals, rooms, base.view, replace(rules, aside=aside))
+            return _laid(blocking, removals, rooms, base.page.view, replace(rules, aside=aside))
 
         if len(row) < 2 or row[0].distance == row[-1].distance:
             continue
         effort = effort_for(blocking)
         counts, sides = COLUMNS[: effort.columns], _sides(best, way)[-effort.sides :]
         tried = {(n, pattern): broken(_even(n), pattern) for n in counts for pattern in sides}
-        n, pattern = max(tried, key=lambda key: tried[key].worth)
+        n, pattern = max(tried, key=lambda key: tried[key].page.worth)
         shifted = [broken([edge + by for edge in _even(n)], pattern) for by in SHIFTED[: effort.shifts]]
         found += [*tried.values(), *shifted]
-        best = max([best, *tried.values(), *shifted], key=lambda each: each.worth)
+        best = max([best, *tried.values(), *shifted], key=lambda each: each.page.worth)
     return found
 
 
@@ -264,8 +274,8 @@ def _families(blocking: Blocking, removals: Sequence[Removal], rooms: Rooms, lay
             for side in SIX
             if abs(float(np.array(side) @ np.array(way))) < 0.5
         ]
-        laid = [_laid(blocking, removals, rooms, best.view, replace(best.rules, aside=aside)) for aside in tried]
-        best = max(laid, key=lambda each: each.worth, default=best)
+        laid = [_laid(blocking, removals, rooms, best.page.view, replace(best.rules, aside=aside)) for aside in tried]
+        best = max(laid, key=lambda each: each.page.worth, default=best)
     return [best] if best is not layout else []
 
 

@@ -19,7 +19,7 @@ from pulley.core.planning.blocking import SIX, Blocking, Direction, Unit
 from pulley.core.planning.directions import SAME
 from pulley.core.planning.families import families_of
 from pulley.core.planning.gaps import extent, filling, usual
-from pulley.core.planning.page import Layout, Rooms, layouts
+from pulley.core.planning.page import OnPage, Rooms, layouts
 from pulley.core.planning.peeling import Enough, Removal, Wishes, fastener_kind
 from pulley.core.planning.removal_order import peel
 from pulley.core.planning.removal_steps import listed, steps_of, trails_of
@@ -92,7 +92,7 @@ class Proposal:
     gives: dict[str, tuple[tuple[str, float], ...]] = field(default_factory=dict)
     trails: tuple[TrailOf, ...] = ()
     extent: float = field(default=0.0, compare=False)
-    layout: Layout | None = field(default=None, compare=False)
+    layout: OnPage | None = field(default=None, compare=False)
 
     def added_to(self, teardown: Teardown, ids: Iterable[str] | None = None) -> Teardown:
         """The teardown with these steps after its own, or with those of them that ``ids`` name."""
@@ -266,7 +266,7 @@ def base_of(blocking: Blocking, present: Iterable[int]) -> int:
 
 def _placed(
     blocking: Blocking, teardown: Teardown, options: Options, removals: Sequence[Removal]
-) -> tuple[list[Placed], Layout | None, set[int]]:
+) -> tuple[list[Placed], OnPage | None, set[int]]:
     """Removals with distances, their lay-out, and the units of those that the contact check did not let pass."""
     assembly, ids = blocking.scene.assembly, [step.id for step in teardown.steps]
     dropped: set[int] = set()
@@ -285,7 +285,7 @@ def _placed(
 
 def _spaced(
     blocking: Blocking, options: Options, removals: Sequence[Removal]
-) -> list[tuple[list[Placed], Layout | None]]:
+) -> list[tuple[list[Placed], OnPage | None]]:
     """Removals with distances, as is asked: in the ways that suit, the best first and the plainest last."""
     rules = usual(blocking, options.gap, split=options.most is None)
     if options.length is not None:
@@ -293,7 +293,7 @@ def _spaced(
     found = layouts(blocking, removals, options.rooms, rules, options.gap is not None, MANNERS[options.manner])
     plain = [layout for layout in found if not layout.rules.aside]
     tightest = sorted(plain, key=lambda layout: layout.rules.gap)[:1]
-    return [(list(layout.placed), layout) for layout in (*found[:PATIENCE], *tightest)]
+    return [(list(layout.placed), layout.page) for layout in (*found[:PATIENCE], *tightest)]
 
 
 def _faulty(assembly: Assembly, teardown: Teardown, steps: Sequence[Step]) -> set[str]:
