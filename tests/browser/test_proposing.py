@@ -58,7 +58,14 @@ class ProposingTests(AuthoringCase):
         page.keyboard.press("ArrowRight")
         other = offers.nth(1).locator("input")
         self.soon(self.assertTrue, lambda: other.is_checked())
-        steps = offers.nth(1).locator(".offer-figures").inner_text().split(", ")[1].split(" ")[0]
+        chosen, before = other.get_attribute("value"), offers.first.inner_text()
+        page.keyboard.press("Shift+R")
+        page.select_option("#propose-paper", "A1")  # what is shown follows at once, in the manner that was chosen
+        self.soon(self.assertNotEqual, lambda: offers.first.inner_text() if offers.count() else before, before)
+        page.wait_for_function("() => document.querySelector('.offer') && !document.querySelector('.offer-wait')")
+        self.soon(self.assertTrue, lambda: page.locator(f"#offer-{chosen}").is_checked())
+        page.keyboard.press("Escape")
+        steps = page.locator(f".offer:has(#offer-{chosen}) .offer-figures").inner_text().split(", ")[1].split(" ")[0]
         self.soon(self.assertEqual, lambda: page.locator("#proposed [name=proposed]").count(), int(steps))
         page.click("text=Take over what is ticked")
         self.changed()

@@ -38,6 +38,18 @@ class ProposalCase(TestCase):
         return [step.members for step in proposal.steps]
 
 
+def box_with_a_well() -> Assembly:
+    """Three unlike blocks in a well, and one beside it."""
+    well = Manifold.cube((40.0, 40.0, 40.0)) - Manifold.cube((20.0, 20.0, 35.0)).translate((10.0, 10.0, 5.0))
+    blocks = {"low": (19.0, 10.0, 5.05), "middle": (16.0, 9.0, 15.1), "high": (13.0, 8.0, 24.15)}
+    items = [
+        (name, mesh_of(Manifold.cube((wide, wide, tall)).translate((10.5, 10.5, z))), np.eye(4))
+        for name, (wide, tall, z) in blocks.items()
+    ]
+    beside = mesh_of(Manifold.cube((10.0, 10.0, 10.0)).translate((50.0, 0.0, 0.0)))
+    return assemble("well", [("well", mesh_of(well), np.eye(4)), *items, ("beside", beside, np.eye(4))])
+
+
 class KnownAnswerTests(ProposalCase):
     def test_as1_comes_apart(self):
         """CAx-IF as1: all 18 but the base leave; the rod before the bolts beneath it; nuts down or outward."""
@@ -54,6 +66,14 @@ class KnownAnswerTests(ProposalCase):
                 self.assertEqual(step.motion.direction, UP)
             elif "nut" in step.members[0].rpartition("/")[2]:
                 self.assertIn(step.motion.direction, ((0, 0, -1), (1, 0, 0), (-1, 0, 0)))
+
+    def test_each_step_says_what_it_sets_free(self):
+        """Blocks in a well, one on the other: each is freed by the one above, the block beside it by nobody."""
+        well = box_with_a_well()
+        notes = {step.members[0]: step.note for step in self.proposed(well, gap=2.0).steps}
+        self.assertTrue(notes["high"].endswith("Then middle can leave."), notes)
+        self.assertTrue(notes["middle"].endswith("Then low can leave."), notes)
+        self.assertNotIn("can leave", notes["low"] + notes["beside"])
 
     def test_a_stack_with_a_bolt_leaves_in_the_only_order(self):
         plate = drilled(20.0, 5.0, 4.2, [], 0.0, 48)

@@ -12,9 +12,8 @@ from pulley.core.contact.giving import find_gives
 from pulley.core.contact.scene import Scene
 from pulley.core.contact.terms import set_give, terms_of
 from pulley.core.errors import PulleyError
-from pulley.core.geometry.directions import direction_word
 from pulley.core.geometry.frames import triple
-from pulley.core.naming import component_name, give_sentence
+from pulley.core.naming import give_sentence
 from pulley.core.planning.blocking import SIX, Blocking, Direction, Unit
 from pulley.core.planning.directions import SAME
 from pulley.core.planning.families import families_of
@@ -22,9 +21,10 @@ from pulley.core.planning.gaps import extent, filling, usual
 from pulley.core.planning.page import OnPage, Rooms, layouts
 from pulley.core.planning.peeling import Enough, Removal, Wishes, fastener_kind
 from pulley.core.planning.removal_order import peel
-from pulley.core.planning.removal_steps import listed, steps_of, trails_of
+from pulley.core.planning.removal_steps import freed_by, steps_of, trails_of
 from pulley.core.planning.spacing import Placed
 from pulley.core.planning.ways_out import shared_axis
+from pulley.core.planning.why_not import LOOKED_AT, Left, why_not
 from pulley.core.score.stages import displacements, poses_at
 from pulley.core.teardown import Step, Teardown, TrailOf
 
@@ -66,15 +66,6 @@ class Options:
     along: Direction | None = None
     reach: tuple[str, ...] = ()
     rooms: Rooms = Rooms()
-
-
-@dataclass(frozen=True)
-class Left:
-    """A component that was not taken off, and what holds it."""
-
-    path: str
-    holders: tuple[str, ...]
-    sentence: str
 
 
 @dataclass(frozen=True)
@@ -324,15 +315,17 @@ def _proposal(
     dropped: set[int],
 ) -> Proposal:
     ids = [step.id for step in teardown.steps]
-    steps = steps_of(blocking, ids, placed)
+    there = stay | set(left) | dropped | {k for each in placed for k in each.removal.units}
+    freed = dict(zip([each.removal.units for each in placed], freed_by(blocking, placed, there), strict=True))
+    steps = steps_of(blocking, ids, placed, freed=freed)
     if _faulty(blocking.scene.assembly, teardown, steps):  # at once they may meet where one by one they do not
-        steps = steps_of(blocking, ids, placed, fans=False)
+        steps = steps_of(blocking, ids, placed, fans=False, freed=freed)
     gives = check(blocking.scene.assembly, replace(teardown, steps=(*teardown.steps, *steps))).gives
     steps = [replace(step, note=_bending(blocking.scene.assembly, step, gives.get(step.id, ()))) for step in steps]
     kept = tuple(blocking.units[k].path for k in sorted(stay))
     staying = {*left, *dropped}
-    held = [_held(blocking, k, staying | stay, k in dropped) for k in sorted(staying)]
-    held += [_held(blocking, k, set(each.removal.units)) for each in placed for k in each.removal.together]
+    held = [why_not(blocking, k, staying | stay, k in dropped, n < LOOKED_AT) for n, k in enumerate(sorted(staying))]
+    held += [why_not(blocking, k, set(each.removal.units)) for each in placed for k in each.removal.together]
     trails = tuple(trails_of(blocking, placed))
     return Proposal(tuple(steps), kept, tuple(held), gives, trails, extent(blocking, placed))
 
@@ -340,21 +333,3 @@ def _proposal(
 def _bending(assembly: Assembly, step: Step, gives: Sequence[tuple[str, float]]) -> str:
     """A step's note, with what must bend in it."""
     return " ".join([step.note, *(f"{give_sentence(assembly, leaf, by)}." for leaf, by in gives)])
-
-
-def _held(blocking: Blocking, k: int, present: set[int], dropped: bool = False) -> Left:
-    """What holds a unit: in the direction in which the fewest stop it, those that do.
-
-    Where nothing does, the contact check ``dropped`` it, or the work ended before its turn came.
-    """
-    assembly, units = blocking.scene.assembly, blocking.units
-    stopped = {d: sorted(blocking.blockers(k, d).keys() & present) for d in SIX}
-    way = min(SIX, key=lambda d: (len(stopped[d]), SIX.index(d)))
-    paths = tuple(units[j].path for j in stopped[way])
-    name = component_name(assembly, units[k].path)
-    if not paths:
-        why = "its way would have met what stands outside" if dropped else "its turn did not come"
-        return Left(units[k].path, (), f"{name} was left where it is: {why}.")
-    verb = "is" if len(paths) == 1 else "are"
-    sentence = f"{name} cannot leave {direction_word(way)}: {listed(assembly, paths)} {verb} in the way."
-    return Left(units[k].path, paths, sentence)

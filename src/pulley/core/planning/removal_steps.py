@@ -1,6 +1,6 @@
 """Proposed removals as ordinary steps, and the reason for each in a sentence."""
 
-from collections.abc import Iterable, Iterator, Sequence
+from collections.abc import Iterable, Iterator, Mapping, Sequence
 from dataclasses import replace
 from itertools import count
 
@@ -11,7 +11,7 @@ from pulley.core.geometry.directions import direction_word
 from pulley.core.geometry.frames import triple
 from pulley.core.motion import Axial, Axis, Fan, Motion, Path, Radial, Turn
 from pulley.core.naming import members_name
-from pulley.core.planning.blocking import Blocking
+from pulley.core.planning.blocking import SIX, Blocking
 from pulley.core.planning.peeling import Removal, Twist
 from pulley.core.planning.spacing import Placed
 from pulley.core.quantities import counted, plain
@@ -20,10 +20,17 @@ from pulley.core.teardown import Step, TrailOf
 FANNED = 3  # steps in a row, evenly spaced along one line, from which they are one fan
 
 
-def steps_of(blocking: Blocking, taken: Iterable[str], placed: Iterable[Placed], fans: bool = True) -> list[Step]:
+def steps_of(
+    blocking: Blocking,
+    taken: Iterable[str],
+    placed: Iterable[Placed],
+    fans: bool = True,
+    freed: Mapping[tuple[int, ...], Sequence[str]] | None = None,
+) -> list[Step]:
     """Ordinary steps in the order in which they play, with ids of their own and their reasons as notes.
 
-    With ``fans``, what leaves one after the other along one line and ends up evenly spaced is one step.
+    With ``fans``, what leaves one after the other along one line and ends up evenly spaced is one step. ``freed`` has,
+    by the units of a removal, the paths of what it sets free, for the notes.
     """
     runs = list(_runs(blocking, placed)) if fans else [[each] for each in _flat(placed)]
     known = set(taken)
@@ -35,7 +42,7 @@ def steps_of(blocking: Blocking, taken: Iterable[str], placed: Iterable[Placed],
         step = _step(blocking, run[0], next(ids)) if len(run) == 1 else _fan(blocking, run, next(ids))
         apart = next((units for units in sets[::-1] if units.issuperset(run[0].removal.units)), None)
         away = gone if apart is None else gone | set(range(len(blocking.units))) - apart
-        noted = replace(step, note=_reason(blocking, run, away))
+        noted = replace(step, note=f"{_reason(blocking, run, away)}{_then(blocking, run, freed or {})}")
         twist = run[0].removal.twist
         steps += _twisted(noted, run[0], twist, ids) if twist else [noted]
         if run[0].removal.inner:
@@ -45,9 +52,43 @@ def steps_of(blocking: Blocking, taken: Iterable[str], placed: Iterable[Placed],
     return steps
 
 
+def _then(blocking: Blocking, run: Sequence[Placed], freed: Mapping[tuple[int, ...], Sequence[str]]) -> str:
+    """What a run sets free, in a sentence; nothing where that is nothing."""
+    own = {blocking.units[k].path for each in run for k in each.removal.units}
+    paths = [path for each in run for path in freed.get(each.removal.units, ()) if path not in own]
+    return f" Then {listed(blocking.scene.assembly, paths)} can leave." if paths else ""
+
+
 def step_count(blocking: Blocking, placed: Iterable[Placed]) -> int:
     """How many steps removals make, evenly spaced rows as one."""
     return sum(1 for _ in _runs(blocking, placed))
+
+
+def freed_by(blocking: Blocking, placed: Sequence[Placed], present: Iterable[int]) -> list[list[str]]:
+    """For each removal, the paths of the units that can leave then and could not before, one after the other.
+
+    Parameters
+    ----------
+    blocking : Blocking
+    placed : sequence of Placed
+        In their order.
+    present : iterable of int
+        The units that there are, those that stay among them.
+    """
+    here, found = set(present), []
+    waiting = {k for each in placed for k in each.removal.units}
+    waiting -= {k for k in waiting if _is_free(blocking, k, here)}
+    for each in placed:
+        here -= set(each.removal.units)
+        waiting -= set(each.removal.units)
+        now = sorted(k for k in waiting if _is_free(blocking, k, here))
+        waiting -= set(now)
+        found.append([blocking.units[k].path for k in now])
+    return found
+
+
+def _is_free(blocking: Blocking, k: int, here: set[int]) -> bool:
+    return any(not (blocking.blockers(k, d).keys() & here) for d in (*blocking.own_directions(k), *SIX))
 
 
 def _twisted(step: Step, placed: Placed, twist: Twist, ids: Iterator[str]) -> list[Step]:

@@ -33,17 +33,19 @@ export function createProposing({ store, stage, player, selection, server, light
     show(null);
   }
 
+  form.addEventListener("change", () => box.hidden || form.requestSubmit()); // what is shown follows at once
   form.addEventListener("submit", (event) => {
     event.preventDefault();
     find("#propose-error").textContent = "";
+    const { manner = "compact", members = JSON.stringify(selection.paths()) } = box.hidden ? {} : asked;
     offers.replaceChildren();
-    asked = { ...Object.fromEntries(new FormData(form)), manner: "compact", run: newId(), members: JSON.stringify(selection.paths()), still: JSON.stringify(store.still) };
+    asked = { ...Object.fromEntries(new FormData(form)), manner, members, run: newId(), still: JSON.stringify(store.still) };
     ask();
   });
   offers.addEventListener("htmx:afterSwap", () => asked.run || offers.replaceChildren());
   offered.addEventListener("htmx:afterSwap", () => {
     if (!asked.run) return offered.replaceChildren(); // it was left while it was under way
-    form.closest("details").open = false;
+    if (box.hidden) form.closest("details").open = false;
     box.hidden = false;
     box.parentElement.scrollTop = 0;
     const found = offered.querySelector("#proposed");
