@@ -157,7 +157,7 @@ def propose(
     removals, left = peel(blocking, present, present - (wanted - stay), wishes, peeled)
     report(SHARES[1], "what fits on the page")
     placed, layout, dropped = _placed(blocking, teardown, options, removals)
-    return replace(_proposal(blocking, teardown, placed, stay, left, dropped), layout=layout)
+    return replace(_proposal(blocking, teardown, placed, stay, left, dropped, options.most is None), layout=layout)
 
 
 def _wishes(blocking: Blocking, present: set[int], options: Options) -> Wishes:
@@ -313,7 +313,9 @@ def _proposal(
     stay: set[int],
     left: Sequence[int],
     dropped: set[int],
+    helped: bool,
 ) -> Proposal:
+    """Everything as it is shown; with ``helped``, what was left says what would help."""
     ids = [step.id for step in teardown.steps]
     there = stay | set(left) | dropped | {k for each in placed for k in each.removal.units}
     freed = dict(zip([each.removal.units for each in placed], freed_by(blocking, placed, there), strict=True))
@@ -324,7 +326,10 @@ def _proposal(
     steps = [replace(step, note=_bending(blocking.scene.assembly, step, gives.get(step.id, ()))) for step in steps]
     kept = tuple(blocking.units[k].path for k in sorted(stay))
     staying = {*left, *dropped}
-    held = [why_not(blocking, k, staying | stay, k in dropped, n < LOOKED_AT) for n, k in enumerate(sorted(staying))]
+    held = [
+        why_not(blocking, k, staying | stay, k in dropped, helped and n < LOOKED_AT)
+        for n, k in enumerate(sorted(staying))
+    ]
     held += [why_not(blocking, k, set(each.removal.units)) for each in placed for k in each.removal.together]
     trails = tuple(trails_of(blocking, placed))
     return Proposal(tuple(steps), kept, tuple(held), gives, trails, extent(blocking, placed))
