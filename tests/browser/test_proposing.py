@@ -59,7 +59,7 @@ class ProposingTests(AuthoringCase):
         other = offers.nth(1).locator("input")
         self.soon(self.assertTrue, lambda: other.is_checked())
         chosen, before = other.get_attribute("value"), offers.first.inner_text()
-        page.keyboard.press("Shift+R")
+        page.click("#propose-menu summary")
         page.select_option("#propose-paper", "A1")  # what is shown follows at once, in the manner that was chosen
         self.soon(self.assertNotEqual, lambda: offers.first.inner_text() if offers.count() else before, before)
         page.wait_for_function("() => document.querySelector('.offer') && !document.querySelector('.offer-wait')")
