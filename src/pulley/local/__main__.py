@@ -150,6 +150,7 @@ def children(server: mariadb.Server, listening: socket.socket) -> list[processes
 def serve(demo: bool) -> int:
     """Set up, start everything, and serve until stopped."""
     os.environ |= {"PULLEY_VAR": str(VAR), "PULLEY_DEMO": "1" if demo else "0"}
+    _wanted("PULLEY_STAND_BACK", 0)
     for number in (signal.SIGINT, signal.SIGTERM):  # also where a shell started us with Ctrl-C ignored
         signal.signal(number, _interrupt)
     with database(VAR / "mariadb") as server:
@@ -215,6 +216,7 @@ def collect() -> None:
 
 def run_tests(words: Sequence[str]) -> int:
     """Every test, or those named, on a database of their own."""
+    os.environ["PULLEY_STAND_BACK"] = "0"  # groups of tests side by side would starve their own workers
     os.environ.setdefault("PULLEY_LOG", "CRITICAL")  # what tests provoke on purpose is not worth a line
     os.environ |= {"PULLEY_VAR": str(VAR / "test"), "PULLEY_DEMO": "1", "DJANGO_ALLOW_ASYNC_UNSAFE": "1"}
     warm_kernels()

@@ -12,7 +12,8 @@ import sys
 from collections.abc import Iterable
 from pathlib import Path
 
-GIVE_WAY = 10  # niceness, so that somebody who works on the same machine does not feel it
+from pulley.core.priority import stand_back
+
 PR_SET_PDEATHSIG, PR_SET_NO_NEW_PRIVS = 1, 38  # linux/prctl.h
 CREATE_RULESET, ADD_RULE, RESTRICT_SELF = 444, 445, 446  # the same on every architecture that Python runs on
 PATH_BENEATH = 1
@@ -40,7 +41,7 @@ def end_with_parent(number: int = signal.SIGTERM) -> None:
 def confine(memory: int) -> None:
     """In a new child: so many bytes of address space, the least claim on the processor, and death with the parent."""
     end_with_parent(signal.SIGKILL)  # the kernel does not let go of the interpreter: no handler would be called
-    os.nice(GIVE_WAY)
+    stand_back()
     resource.setrlimit(resource.RLIMIT_AS, (memory, memory))
 
 

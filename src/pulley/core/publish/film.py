@@ -21,12 +21,12 @@ from PIL import Image
 
 from pulley.core.errors import PulleyError
 from pulley.core.files import write_whole
+from pulley.core.priority import stand_back
 from pulley.core.publish.frames import Take
 from pulley.core.publish.timeline import captions, vtt_text, webvtt
 from pulley.core.render.painter import encoded
 
 os.environ.setdefault("SVT_LOG", "1")  # the AV1 encoder tells only of errors
-GIVE_WAY = 10  # niceness of whoever renders, so that somebody who works on the same machine does not feel it
 PART = 2.0  # seconds of a part; one can seek to where a part begins
 Report = Callable[[float, str], None]
 ENCODERS: dict[str, tuple[str, dict[str, str]]] = {
@@ -97,7 +97,7 @@ def _render_missing(take: Take, folder: Path, report: Report, workers: int) -> N
             raise InterruptedError
         done = next(counted)
 
-    with ThreadPoolExecutor(workers, initializer=os.nice, initargs=(GIVE_WAY,)) as pool:
+    with ThreadPoolExecutor(workers, initializer=stand_back) as pool:
         waiting = {pool.submit(render_part, take, folder, number, tell) for number in missing}
         try:
             while waiting:

@@ -1,7 +1,6 @@
 """The background worker: the queue's own worker, with a reader kept ready, taking up what a dead one left."""
 
 import logging
-import os
 import threading
 import time
 from types import FrameType
@@ -15,6 +14,7 @@ from django.utils.crypto import get_random_string
 from django_tasks_db.management.commands.db_worker import Worker
 
 from pulley.core.kernel.process import prepare
+from pulley.core.priority import stand_back
 from pulley.core.warm import warm
 from pulley.web.jobs.registry import CHORES
 from pulley.web.jobs.services import LONG, revive_stale
@@ -22,7 +22,6 @@ from pulley.web.jobs.worker import leaving
 
 LOOK_EVERY = 5.0  # seconds
 EMPTY_EVERY = 3600.0  # seconds
-NICE = 10  # how far workers stand back when the processors are busy
 GLANCE = 0.04  # seconds between two looks at the queue
 DATABASE = "django_tasks_db.DatabaseBackend"
 
@@ -47,7 +46,7 @@ class Command(BaseCommand):
 
     def handle(self, *args: Any, **options: Any) -> None:
         """Run until told to stop; whoever waits for a page comes first."""
-        os.nice(NICE)
+        stand_back()
         backend = settings.TASKS["default"]["BACKEND"]
         if backend != DATABASE:
             self.stderr.write(
