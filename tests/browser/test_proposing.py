@@ -72,6 +72,27 @@ class ProposingTests(AuthoringCase):
         self.assertEqual(len(self.kept(row).steps), int(steps))
         self.assertTrue(check(core_assembly(row.assembly), self.kept(row)).clear)
 
+    def test_a_way_that_is_preferred_and_what_is_reached_first(self):
+        self.scene("Cam cleat")
+        page, plate = self.page, "Cam cleat/Top plate"
+        self.propose()
+        steps = page.locator("#proposed .proposed-steps li")
+        self.soon(self.assertIn, "Bolt", lambda: steps.first.inner_text())
+        self.soon(self.assertGreater, lambda: self.offset(plate)[2], 0)
+        page.click("text=Leave it")
+        self.select("Spring")
+        page.keyboard.press("Shift+R")
+        page.select_option("#propose-reach", "selection")
+        page.select_option("#propose-along", "to the back")
+        page.click("text=Propose steps")
+        page.wait_for_selector("#canvas[data-proposal=shown]")
+        self.soon(self.assertIn, "Spring", lambda: steps.first.inner_text())
+        self.soon(self.assertGreater, lambda: self.offset(plate)[1], 0)
+        page.wait_for_function("() => document.querySelector('.offer') && !document.querySelector('.offer-wait')")
+        page.focus("#offer-compact")
+        page.keyboard.press("Shift+R")  # a choice is no typing: keys go on working
+        page.wait_for_selector("#propose-menu[open]")
+
     def test_a_proposal_is_left_and_bad_wishes_are_refused(self):
         row = self.scene("Mast foot")
         page = self.page

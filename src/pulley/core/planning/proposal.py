@@ -18,7 +18,8 @@ from pulley.core.planning.blocking import SIX, Blocking, Direction, Unit
 from pulley.core.planning.directions import SAME
 from pulley.core.planning.families import families_of
 from pulley.core.planning.gaps import extent, filling, usual
-from pulley.core.planning.page import OnPage, Rooms, layouts
+from pulley.core.planning.layouts import layouts
+from pulley.core.planning.page import OnPage, Rooms
 from pulley.core.planning.peeling import Enough, Removal, Wishes, fastener_kind
 from pulley.core.planning.removal_order import peel
 from pulley.core.planning.removal_steps import freed_by, steps_of, trails_of
@@ -262,14 +263,14 @@ def _placed(
     assembly, ids = blocking.scene.assembly, [step.id for step in teardown.steps]
     dropped: set[int] = set()
     for _ in range(LOOKS):
-        bad: set[int] | None = None
+        bad: set[int] = set()
         for placed, layout in _spaced(blocking, options, removals):
             faulty = _faulty(assembly, teardown, steps_of(blocking, ids, placed, fans=False))
             if not faulty:
                 return placed, layout, dropped
             bad = {k for k, unit in enumerate(blocking.units) if faulty & set(unit.leaves)}
-        removals = [removal for removal in removals if not (bad or set()) & set(removal.units)]
-        dropped |= bad or set()
+        removals = [removal for removal in removals if not bad & set(removal.units)]
+        dropped |= bad
     placed, dropped = _clear_start(blocking, teardown, placed, dropped)
     return placed, None, dropped
 

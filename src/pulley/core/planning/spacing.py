@@ -17,7 +17,7 @@ Boxes = NDArray[np.float64]
 FARTHER = 40  # times that a removal goes a quarter of a gap farther so that more is seen
 APART = 0.12  # of the diagonal, by which ways of one group must differ to become two steps
 NOWHERE = np.zeros(3)
-FAR = 1e4  # mm; as far as anything goes aside
+FAR = 100  # diagonals; as far as anything goes aside
 AT_HOME: Direction = (0.0, 0.0, 0.0)
 
 
@@ -324,7 +324,7 @@ def _pass_by(room: _Room, removal: Removal, lift: float) -> None:
         room.places[k], room.here[k], room.ways[k] = up, True, removal.directions[0]
         leaves = room.blocking.scene.boxes[room.blocking.scene.places(room.blocking.units[k].leaves)]
         box = np.array([leaves[:, 0].min(0), leaves[:, 1].max(0)]) + up
-        over = np.array(room.rules.aside[removal.units][1]) * FAR
+        over = np.array(room.rules.aside[removal.units][1]) * FAR * room.blocking.scene.assembly.diagonal
         room.lanes.append(_swept(box, [over]))
 
 

@@ -1,6 +1,6 @@
 """Proposals: what the page asks of one, each asking a ``run`` of its own, and the one that was shown."""
 
-from dataclasses import asdict
+from dataclasses import asdict, replace
 from typing import Any
 
 from pulley.core import teardown as core
@@ -45,7 +45,17 @@ def options_sent(sent: Sent, teardown: core.Teardown, assembly: Assembly) -> Opt
 
 def case_of(sent: Sent, teardown: core.Teardown, assembly: Assembly) -> Case:
     """What is asked: steps of a teardown as the options say, in a run of its own."""
-    asked: dict[str, Any] = {"options": asdict(options_sent(sent, teardown, assembly)), "run": sent.get("run", "")[:40]}
+    return _case(options_sent(sent, teardown, assembly), sent, teardown, assembly)
+
+
+def cases_of(sent: Sent, teardown: core.Teardown, assembly: Assembly) -> dict[str, Case]:
+    """The same in each manner."""
+    options = options_sent(sent, teardown, assembly)
+    return {manner: _case(replace(options, manner=manner), sent, teardown, assembly) for manner in MANNERS}
+
+
+def _case(options: Options, sent: Sent, teardown: core.Teardown, assembly: Assembly) -> Case:
+    asked: dict[str, Any] = {"options": asdict(options), "run": sent.get("run", "")[:40]}
     return Case(assembly, teardown, asked)
 
 

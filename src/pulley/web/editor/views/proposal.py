@@ -52,8 +52,8 @@ def offers(request: UserRequest, teardown_id: uuid.UUID) -> HttpResponse:
     cards: list[dict[str, Any]] = []
     known: list[Proposal] = []
     waiting = False
-    for manner, (name, words) in OFFERED.items():
-        case = proposal_request.case_of({**sent, "manner": manner}, teardown, assembly)
+    for manner, case in proposal_request.cases_of(sent, teardown, assembly).items():
+        name, words = OFFERED[manner]
         found = analysis.known("proposal", case)
         if not (found.done or waiting):
             found = analysis.request("proposal", row.assembly, case, analysis.SOON)

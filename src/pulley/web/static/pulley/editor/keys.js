@@ -18,10 +18,10 @@ const isEnded = (field) => isTyped(field) && !field.matches("textarea, [type=sea
 export function wireKeys(commands, ways, work) {
   const known = new Map(commands.map((command) => [command.keys, command.run]));
   document.addEventListener("keydown", (event) => {
-    const typing = targetOf(event).matches("input:not([type=range], [type=checkbox]), select, textarea");
+    const typing = targetOf(event).matches("input:not([type=range], [type=checkbox], [type=radio]), select, textarea");
     const keys = pressed(event);
     if (keys === "Enter" && !event.isComposing && isEnded(targetOf(event))) setTimeout(() => work.focus()); // what is typed was heard by then
-    if (typing) return;
+    if (typing || (event.key.startsWith("Arrow") && targetOf(event).matches("[type=radio]"))) return;
     if (/^[-0-9.]$/.test(event.key) && !event.shiftKey && !event.ctrlKey && !event.altKey && ways.open()) {
       const field = find("#way-distance, #way-angle");
       field?.focus();
@@ -29,7 +29,7 @@ export function wireKeys(commands, ways, work) {
     }
     const run = known.get(keys);
     if (!run) return;
-    if ((keys === "Space" || keys === "Enter") && targetOf(event).closest("button, a, summary, [role=button], [type=checkbox]")) return;
+    if ((keys === "Space" || keys === "Enter") && targetOf(event).closest("button, a, summary, [role=button], [type=checkbox], [type=radio]")) return;
     event.preventDefault();
     run();
   });
