@@ -1,6 +1,8 @@
 """Where two parts stand on each other: points of contact and the normals there, from their facing triangles."""
 
 from dataclasses import dataclass
+from functools import lru_cache
+from typing import Any
 
 import numpy as np
 from numba import njit
@@ -11,9 +13,10 @@ from pulley.core.geometry.mesh import Mesh
 
 NEAR = 0.12  # mm between facing triangles that stand on each other
 FACING = -0.985  # greatest cosine between their normals: within 10 degrees of opposite
-ROUNDED = 15.0  # degrees within which normals are one
+ROUNDED = 30.0  # degrees within which normals are one
 MOST = 200_000  # pairs of triangles that are looked at
-CORNERS = 6  # directions in which the outermost points of a patch are kept
+CORNERS = 8  # directions in which the outermost points of a patch are kept
+STRIP = 0.3  # of its length: the width of a piece of which two ends are enough
 
 
 @dataclass(frozen=True)
@@ -24,10 +27,10 @@ class Patch:
     normals: NDArray[np.float64]
 
 
-def patch_of(one: Mesh, one_pose: Pose, other: Mesh, other_pose: Pose) -> Patch:
+def patch_of(one: Mesh, one_pose: Pose, other: Mesh, other_pose: Pose, near: float = NEAR) -> Patch:
     """Where two placed meshes stand on each other; no points where they do not.
 
-    Facing triangles less than `NEAR` apart are clipped against one another (Sutherland and Hodgman 1974, from
+    Facing triangles less than ``near`` mm apart are clipped against one another (Sutherland and Hodgman 1974, from
     memory); of each flat piece of the common surface the outermost points are kept, which is all that equilibrium
     depends on.
 
@@ -35,79 +38,122 @@ def patch_of(one: Mesh, one_pose: Pose, other: Mesh, other_pose: Pose) -> Patch:
     ----------
     one, other : Mesh
     one_pose, other_pose : (4, 4) float64
+    near : float
     """
-    first, second = apply(one_pose, one.vertices)[one.triangles], apply(other_pose, other.vertices)[other.triangles]
-    low = np.maximum(first.min((0, 1)), second.min((0, 1))) - NEAR
-    high = np.minimum(first.max((0, 1)), second.max((0, 1))) + NEAR
-    first, second = _within(first, low, high), _within(second, low, high)
-    if not len(first) or not len(second):
+    first, second = _facets(one).placed(one_pose), _facets(other).placed(other_pose)
+    low = np.maximum(first.low.min(0), second.low.min(0)) - near
+    high = np.minimum(first.high.max(0), second.high.max(0)) + near
+    first, second = first.within(low, high), second.within(low, high)
+    if not len(first.low) or not len(second.low):
         return Patch(np.zeros((0, 3)), np.zeros((0, 3)))
-    points, normals, count = _common(first, second, NEAR, FACING, MOST)
-    return _outermost(points[:count], normals[:count])
+    first, second = first.sorted(), second.sorted()
+    points, normals, count = _common(
+        first.corners, first.normals, first.low, first.high,
+        second.corners, second.normals, second.low, second.high,
+        near, FACING, MOST,
+    )  # fmt: skip
+    return _outermost(points[:count], normals[:count], near)
 
 
-def _within(triangles: NDArray[np.float64], low: Vector, high: Vector) -> NDArray[np.float64]:
-    found: NDArray[np.float64] = triangles[(triangles.min(1) <= high).all(1) & (triangles.max(1) >= low).all(1)]
-    return found
+@dataclass(frozen=True)
+class _Facets:
+    """Corners (n, 3, 3) of triangles, their unit normals and bounds (n, 3)."""
+
+    corners: NDArray[np.float64]
+    normals: NDArray[np.float64]
+    low: NDArray[np.float64]
+    high: NDArray[np.float64]
+
+    def at(self, rows: NDArray[Any]) -> "_Facets":
+        return _Facets(self.corners[rows], self.normals[rows], self.low[rows], self.high[rows])
+
+    def placed(self, pose: Pose) -> "_Facets":
+        """Carried by a pose (4, 4)."""
+        if np.array_equal(pose, np.eye(4)):
+            return self
+        corners = apply(pose, self.corners)
+        return _Facets(corners, self.normals @ pose[:3, :3].T, *_bounds(corners))
+
+    def within(self, low: Vector, high: Vector) -> "_Facets":
+        """Those that reach into bounds."""
+        return self.at(np.flatnonzero(((self.low <= high) & (self.high >= low)).all(1)))
+
+    def sorted(self) -> "_Facets":
+        """From left to right."""
+        return self.at(np.argsort(self.low[:, 0], kind="stable"))
 
 
-def _outermost(points: NDArray[np.float64], normals: NDArray[np.float64]) -> Patch:
-    """Of points with about one normal, on one plane, those that lie outermost in eight directions of that plane."""
+@lru_cache(maxsize=512)
+def _facets(mesh: Mesh) -> _Facets:
+    a, b, c = np.moveaxis(mesh.corners, 1, 0)
+    across = np.cross(b - a, c - a)
+    size = np.sqrt(np.einsum("ij,ij->i", across, across))
+    facets = _Facets(mesh.corners, across / np.maximum(size, 1e-300)[:, None], *_bounds(mesh.corners))
+    return facets.at(size > 1e-12)
+
+
+def _bounds(corners: NDArray[np.float64]) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
+    a, b, c = corners[:, 0], corners[:, 1], corners[:, 2]
+    return np.minimum(np.minimum(a, b), c), np.maximum(np.maximum(a, b), c)
+
+
+def _outermost(points: NDArray[np.float64], normals: NDArray[np.float64], near: float) -> Patch:
+    """Of points with about one normal, on one plane, those that lie outermost in some directions of that plane."""
     kept: list[int] = []
     left = np.ones(len(points), bool)
     close = np.cos(np.radians(ROUNDED))
     while left.any():
         start = int(np.flatnonzero(left)[0])
         level = points @ normals[start]
-        same = left & (normals @ normals[start] >= close) & (np.abs(level - level[start]) < 2 * NEAR)
+        same = left & (normals @ normals[start] >= close) & (np.abs(level - level[start]) < 2 * near)
         left &= ~same
         places = np.flatnonzero(same)
         flat = points[places] @ view_frame(normals[start])[:2].T
-        angles = np.linspace(0, 2 * np.pi, CORNERS, endpoint=False)
-        ways = np.column_stack([np.cos(angles), np.sin(angles)])
-        kept += sorted(set(places[np.argmax(flat @ ways.T, axis=0)].tolist()))
+        kept += sorted(set(places[np.argmax(flat @ _ways(flat).T, axis=0)].tolist()))
     return Patch(points[kept], normals[kept])
 
 
+def _ways(flat: NDArray[np.float64]) -> NDArray[np.float64]:
+    """Directions (k, 2) in which the outermost of points (n, 2) are kept: both ways along a strip, else all round."""
+    middle = flat - flat.mean(0)
+    along, across = np.linalg.eigh(middle.T @ middle)[1].T[::-1]
+    if np.ptp(flat @ across) <= STRIP * np.ptp(flat @ along):
+        return np.array([along, -along])
+    angles = np.linspace(0, 2 * np.pi, CORNERS, endpoint=False)
+    return np.column_stack([np.cos(angles), np.sin(angles)])
+
+
 @njit(cache=True, nogil=True)
-def _common(first, second, near, facing, most):  # noqa: ANN001, ANN202, C901
+def _common(first, n, first_low, first_high, second, m, second_low, second_high, near, facing, most):  # noqa: ANN001, ANN202, C901
     """Corners of what facing triangles have in common, the normal of the second at each, and how many they are."""
     points, normals = np.empty((4096, 3)), np.empty((4096, 3))
     count = looked = 0
     for i in range(len(first)):
-        a = first[i]
-        n = np.cross(a[1] - a[0], a[2] - a[0])
-        size = np.sqrt((n * n).sum())
-        if size < 1e-12:
-            continue
-        n = n / size
         for j in range(len(second)):
-            b = second[j]
+            if second_low[j, 0] > first_high[i, 0] + near:
+                break  # they are sorted
             apart = False
             for k in range(3):
-                if min(a[0, k], a[1, k], a[2, k]) > max(b[0, k], b[1, k], b[2, k]) + near:
+                if first_low[i, k] > second_high[j, k] + near or first_high[i, k] < second_low[j, k] - near:
                     apart = True
-                if max(a[0, k], a[1, k], a[2, k]) < min(b[0, k], b[1, k], b[2, k]) - near:
-                    apart = True
-            if apart:
+                    break
+            if apart or n[i, 0] * m[j, 0] + n[i, 1] * m[j, 1] + n[i, 2] * m[j, 2] > facing:
                 continue
-            m = np.cross(b[1] - b[0], b[2] - b[0])
-            width = np.sqrt((m * m).sum())
-            if width < 1e-12 or (n * m).sum() / width > facing:
-                continue
-            middle = (b[0] + b[1] + b[2]) / 3
-            if abs(((middle - a[0]) * n).sum()) > near:
+            height = 0.0
+            for k in range(3):
+                height += ((second[j, 0, k] + second[j, 1, k] + second[j, 2, k]) / 3 - first[i, 0, k]) * n[i, k]
+            if abs(height) > near:
                 continue
             looked += 1
             if looked > most:
                 return points, normals, count
-            piece, corners = _clipped(b, a, n)
+            piece, corners = _clipped(second[j], first[i], n[i])
             for k in range(corners):
                 if count == len(points):
                     more, ways = np.empty((2 * count, 3)), np.empty((2 * count, 3))
                     more[:count], ways[:count] = points, normals
                     points, normals = more, ways
-                points[count], normals[count] = piece[k], m / width
+                points[count], normals[count] = piece[k], m[j]
                 count += 1
     return points, normals, count
 

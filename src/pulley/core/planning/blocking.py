@@ -43,13 +43,14 @@ class Blocking:
     _boxes: dict[Direction, NDArray[np.float64]] = field(default_factory=dict)
 
     @cached_property
-    def _unit_of(self) -> dict[str, int]:
+    def unit_of(self) -> dict[str, int]:
+        """The unit that each leaf is in."""
         return {leaf: k for k, unit in enumerate(self.units) for leaf in unit.leaves}
 
     @cached_property
     def _owners(self) -> NDArray[np.int64]:
         """The unit of each leaf of the scene; -1 for what is in none."""
-        return np.array([self._unit_of.get(path, -1) for path in self.scene.paths], np.int64)
+        return np.array([self.unit_of.get(path, -1) for path in self.scene.paths], np.int64)
 
     def blockers(self, k: int, direction: Direction) -> dict[int, float]:
         """The units that unit ``k`` meets along a direction, with the travel in mm to each."""
@@ -65,7 +66,7 @@ class Blocking:
         for leaf in self.units[k].leaves if len(others) else ():
             for _least, other in self.scene.candidates(leaf, others, along):
                 travel = self._meet(leaf, other, direction)
-                place = self._unit_of[other]
+                place = self.unit_of[other]
                 if travel is not None and travel < found.get(place, np.inf):
                     found[place] = travel
         return found

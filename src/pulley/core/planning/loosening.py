@@ -1,48 +1,186 @@
-"""What comes loose: which parts of an assembly stand, and which must be held, where some have been taken off."""
+"""What comes loose: which parts stand by themselves, and which must be held, where some have been taken off."""
 
 from collections.abc import Collection, Iterable, Iterator, Mapping
+from dataclasses import dataclass, field
+from functools import cached_property, lru_cache
 
+import networkx as nx
 import numpy as np
 from numpy.typing import NDArray
 
 from pulley.core.assembly import Assembly
+from pulley.core.contact.overlap import overlap_depth
 from pulley.core.contact.patches import NEAR, Patch, patch_of
 from pulley.core.geometry.frames import Pose, Vector, apply
 from pulley.core.geometry.mesh import Mesh
 from pulley.core.part_kinds import kind_of
 from pulley.core.planning.standing import FRICTION, Body, Contact, must_be_held
 
-CLAMPS = ("screw", "nut")  # what holds whatever it touches as long as it is there: common practice, no source
+FAR = 1.0  # mm by which what hangs in the air may sink until it rests
+PRESSED = 0.005  # mm that two parts overlap by, from which one is pressed or screwed into the other
+STEEL = 7.85e-3  # g/mm3, of parts of which nobody has said what they weigh
+UPWARD = 0.5  # cosine to upright, from which a contact bears from below
+FALLS, TIPS, RUBS = "falls", "tips over", "stays only by friction"
 
 
-def loose_parts(
-    assembly: Assembly, poses: Mapping[str, Pose], fixed: Collection[str], down: Vector, friction: float = FRICTION
-) -> dict[str, float]:
-    """Leaves that do not stand by themselves, each with the share of its weight that must be borne.
+@dataclass(frozen=True)
+class Loose:
+    """Leaves that are as one and do not stand by themselves, and what they do: fall, tip over, or stay by friction."""
 
-    All parts are taken to be of one material; screws and nuts clamp what they touch.
+    leaves: tuple[str, ...]
+    does: str
+
+    @property
+    def held(self) -> bool:
+        """Whether a hand is needed."""
+        return self.does != RUBS
+
+
+@dataclass(eq=False)
+class Support:
+    """How the leaves of an assembly bear one another under gravity.
+
+    Screws and nuts clamp whatever they touch as long as they are there, a screw that had a nut as long as one of its
+    nuts is (common practice, no source); so does what overlaps, being pressed or screwed in. What is clamped together
+    is one rigid body. What hangs in the air with everything at home sinks by up to a mm until it rests; what still does
+    is held by something that was not drawn, and counts as fixed. Parts whose mass nobody has said are of steel.
 
     Parameters
     ----------
     assembly : Assembly
     poses : mapping of path to (4, 4) float64
-        The leaves that are there, where they stand.
+        Where each leaf stands.
     fixed : collection of str
         Leaves that nothing moves.
     down : (3,)
         The way that things fall.
-    friction : float
     """
-    bodies = [body_of(assembly, path, pose) for path, pose in poses.items()]
-    return must_be_held(bodies, contacts_of(assembly, poses), fixed, down, friction)
+
+    assembly: Assembly
+    poses: Mapping[str, Pose]
+    fixed: Collection[str]
+    down: Vector
+    friction: float = FRICTION
+    contacts: list[Contact] = field(init=False)
+    _solved: dict[tuple[frozenset[str], frozenset[int]], tuple[Loose, ...]] = field(default_factory=dict)
+
+    def __post_init__(self) -> None:
+        """Find where leaves stand on one another; what hangs in the air at home gets a wider look."""
+        pairs = list(_neighbours(self.assembly, self.poses))
+        self.contacts = self._found(pairs, NEAR)
+        hanging = self._hanging()
+        if hanging:
+            closer = [pair for pair in pairs if set(pair) & hanging]
+            known = {(c.on, c.by) for c in self.contacts}
+            self.contacts += [c for c in self._found(closer, FAR) if (c.on, c.by) not in known]
+            self._solved.clear()
+            self.fixed = {*self.fixed, *self._hanging()}
+
+    def _hanging(self) -> set[str]:
+        return {path for each in self.loose(self.poses) if each.held for path in each.leaves}
+
+    def _found(self, pairs: Iterable[tuple[str, str]], near: float) -> list[Contact]:
+        """Contacts of pairs: where they stand on one another, or are clamped together."""
+        found = []
+        for a, b in pairs:
+            patch = _patch(self.assembly, a, b, (self.poses[a], self.poses[b]), near)
+            screwed = bool({self._kind(a), self._kind(b)} & {"screw", "nut"})
+            if len(patch.points):
+                found.append(Contact(a, b, patch.points, patch.normals, screwed))
+            elif near == NEAR and _is_pressed(self.assembly, a, b, self.poses[a], self.poses[b]):
+                found.append(Contact(a, b, patch.points, patch.normals, True))
+        return found
+
+    def _kind(self, path: str) -> str:
+        return kind_of(self.assembly.leaf(path).part)
+
+    @cached_property
+    def _nuts(self) -> dict[str, set[str]]:
+        """The nuts that each screw touches."""
+        found: dict[str, set[str]] = {}
+        for contact in self.contacts:
+            for screw, nut in ((contact.on, contact.by), (contact.by, contact.on)):
+                if (self._kind(screw), self._kind(nut)) == ("screw", "nut"):
+                    found.setdefault(screw, set()).add(nut)
+        return found
+
+    def _clamps(self, contact: Contact, present: Collection[str]) -> bool:
+        """Whether a contact holds as long as only these leaves are there."""
+        if not (contact.clamped and len(contact.points)):
+            return contact.clamped
+        screws = [path for path in (contact.on, contact.by) if self._kind(path) == "screw"]
+        loose = [path for path in screws if path in self._nuts and not self._nuts[path] & set(present)]
+        return not loose
+
+    def loose(self, present: Iterable[str]) -> tuple[Loose, ...]:
+        """What does not stand by itself of the leaves that are there."""
+        there = set(present)
+        known = [(n, c) for n, c in enumerate(self.contacts) if c.on in there and c.by in there]
+        clamped = [c for _, c in known if self._clamps(c, there)]
+        joined = nx.utils.UnionFind(sorted(there))
+        for pair in [*((c.on, c.by) for c in clamped), *_chain(path for path in self.fixed if path in there)]:
+            joined.union(*pair)
+        standing = {joined[path] for path in self.fixed if path in there}
+        borne = [(n, c) for n, c in known if joined[c.on] != joined[c.by]]
+        graph = nx.Graph()
+        graph.add_nodes_from({joined[path] for path in sorted(there)} - standing)
+        graph.add_edges_from(
+            (joined[c.on], joined[c.by]) for _, c in borne if not {joined[c.on], joined[c.by]} & standing
+        )
+        members: dict[str, list[str]] = {}
+        for path in sorted(there):
+            members.setdefault(joined[path], []).append(path)
+        found: list[Loose] = []
+        for bodies in nx.connected_components(graph):
+            own = [(n, c) for n, c in borne if {joined[c.on], joined[c.by]} & bodies]
+            key = frozenset(path for body in bodies for path in members[body]), frozenset(n for n, _ in own)
+            if key not in self._solved:
+                named = [_renamed(c, joined[c.on], joined[c.by]) for _, c in own]
+                self._solved[key] = tuple(self._of_bodies({body: members[body] for body in sorted(bodies)}, named))
+            found += self._solved[key]
+        return tuple(sorted(found, key=lambda each: each.leaves))
+
+    def _of_bodies(self, bodies: Mapping[str, list[str]], contacts: list[Contact]) -> Iterator[Loose]:
+        """What of bodies that bear one another does not stand; what stands without friction is not looked at twice."""
+        solids = [_body(self.assembly, name, leaves, self.poses) for name, leaves in bodies.items()]
+        fixed = {name for c in contacts for name in (c.on, c.by)} - bodies.keys()
+        slips = must_be_held(solids, contacts, fixed, self.down, 0.0, fewest=False)
+        held = must_be_held(solids, contacts, fixed, self.down, self.friction) if slips else {}
+        for name in sorted(slips.keys() | held.keys()):
+            borne = any(_bears(c, name, -self.down) for c in contacts)
+            if name in held or not borne:
+                yield Loose(tuple(bodies[name]), RUBS if name not in held else TIPS if borne else FALLS)
 
 
-def body_of(assembly: Assembly, path: str, pose: Pose) -> Body:
-    """A leaf as a rigid body: its volume in mm3 as its weight, and its centre of gravity."""
-    volume, centre = _solid(assembly.leaf(path).part.mesh)
-    return Body(path, volume, apply(pose, centre))
+def _chain(paths: Iterable[str]) -> Iterator[tuple[str, str]]:
+    ordered = sorted(paths)
+    yield from zip(ordered[:-1], ordered[1:], strict=True)
 
 
+def _renamed(contact: Contact, on: str, by: str) -> Contact:
+    return Contact(on, by, contact.points, contact.normals)
+
+
+def _bears(contact: Contact, name: str, up: Vector) -> bool:
+    """Whether a contact bears a body from below."""
+    if name not in (contact.on, contact.by):
+        return False
+    rising = contact.normals @ up
+    return bool((rising > UPWARD).any() if name == contact.on else (rising < -UPWARD).any())
+
+
+def _body(assembly: Assembly, name: str, leaves: Iterable[str], poses: Mapping[str, Pose]) -> Body:
+    """Leaves as one rigid body: its mass in g, and its centre of gravity."""
+    masses, centres = [], []
+    for path in leaves:
+        part = assembly.leaf(path).part
+        volume, middle = _solid(part.mesh)
+        masses.append(STEEL * volume if part.mass is None else max(part.mass, 1e-9))
+        centres.append(apply(poses[path], middle))
+    return Body(name, sum(masses), np.average(centres, axis=0, weights=masses))
+
+
+@lru_cache(maxsize=4096)
 def _solid(mesh: Mesh) -> tuple[float, Vector]:
     """Volume in mm3 and centre (3,) of what a mesh encloses; of its bounds where it encloses nothing."""
     a, b, c = np.moveaxis(mesh.corners, 1, 0)
@@ -54,34 +192,27 @@ def _solid(mesh: Mesh) -> tuple[float, Vector]:
     return volume, (each[:, None] * (a + b + c)).sum(0) / (4 * volume)
 
 
-def contacts_of(assembly: Assembly, poses: Mapping[str, Pose]) -> Iterator[Contact]:
-    """Where leaves stand on one another, each pair once."""
-    for a, b in _neighbours(assembly, poses):
-        patch = _patch(assembly, a, b, poses[a], poses[b])
-        if len(patch.points):
-            clamped = any(kind_of(assembly.leaf(path).part) in CLAMPS for path in (a, b))
-            kept = _corners(patch) if clamped else np.arange(len(patch.points))
-            yield Contact(a, b, patch.points[kept], patch.normals[kept], clamped)
-
-
-def _corners(patch: Patch) -> NDArray[np.intp]:
-    """Places of the outermost points of a patch: two parts that are clamped there are as one, however many more."""
-    ways = np.vstack([np.eye(3), -np.eye(3)])
-    return np.unique(np.argmax(patch.points @ ways.T, axis=0))
-
-
-def _patch(assembly: Assembly, a: str, b: str, a_pose: Pose, b_pose: Pose) -> Patch:
-    """The patch of two leaves, worked out once for how they stand to each other."""
+def _is_pressed(assembly: Assembly, a: str, b: str, a_pose: Pose, b_pose: Pose) -> bool:
     one, other = assembly.leaf(a).part.mesh, assembly.leaf(b).part.mesh
-    key = ("patch", a, b, a_pose.tobytes(), b_pose.tobytes())
-    return assembly.once(key, lambda: patch_of(one, a_pose, other, b_pose))
+    boxes = [_bounds(assembly, a, a_pose), _bounds(assembly, b, b_pose)]
+    shared = np.minimum(boxes[0][1], boxes[1][1]) - np.maximum(boxes[0][0], boxes[1][0])
+    return bool((shared > PRESSED).all()) and overlap_depth(one, a_pose, other, b_pose) > PRESSED
+
+
+def _patch(assembly: Assembly, a: str, b: str, poses: tuple[Pose, Pose], near: float) -> Patch:
+    """The patch of two leaves, worked out once for parts that stand to each other like these."""
+    one, other = assembly.leaf(a).part, assembly.leaf(b).part
+    between = np.linalg.inv(poses[0]) @ poses[1]
+    key = ("patch", one.key, other.key, near, np.round(between, 5).tobytes())
+    found = assembly.once(key, lambda: patch_of(one.mesh, np.eye(4), other.mesh, between, near))
+    return Patch(apply(poses[0], found.points), found.normals @ poses[0][:3, :3].T)
 
 
 def _neighbours(assembly: Assembly, poses: Mapping[str, Pose]) -> Iterable[tuple[str, str]]:
     paths = list(poses)
     boxes = np.array([_bounds(assembly, path, poses[path]) for path in paths]).reshape(-1, 2, 3)
     for k, path in enumerate(paths):
-        near = (boxes[k + 1 :, 0] <= boxes[k, 1] + NEAR).all(1) & (boxes[k + 1 :, 1] >= boxes[k, 0] - NEAR).all(1)
+        near = (boxes[k + 1 :, 0] <= boxes[k, 1] + FAR).all(1) & (boxes[k + 1 :, 1] >= boxes[k, 0] - FAR).all(1)
         yield from ((path, paths[j]) for j in (np.flatnonzero(near) + k + 1).tolist())
 
 

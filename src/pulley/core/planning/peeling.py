@@ -1,5 +1,6 @@
 """What taking apart consists of: removals, how they are wanted, and the state between two of them."""
 
+from collections.abc import Callable
 from dataclasses import dataclass, field
 
 import numpy as np
@@ -15,6 +16,9 @@ TRIES = 4000  # sweeps that are spent on ways that are hard to find; counted, no
 
 class Enough(Exception):  # noqa: N818 - no fault
     """Raised by who is told how far it is: stop here, and keep what was found."""
+
+
+Held = Callable[[set[int]], tuple[frozenset[int], ...]]  # what each hand must hold where so many units are there
 
 
 @dataclass(frozen=True)
@@ -83,6 +87,7 @@ class Peeling:
     done: list[Removal] = field(default_factory=list)
     here: NDArray[np.bool_] = field(init=False)
     tries: int = TRIES
+    held: Held | None = None
     _free: dict[int, tuple[Direction, ...]] = field(default_factory=dict)
     _likeness: dict[int, tuple[object, ...]] = field(default_factory=dict)
 

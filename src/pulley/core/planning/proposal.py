@@ -3,6 +3,7 @@
 from collections.abc import Callable, Iterable, Sequence
 from contextlib import suppress
 from dataclasses import dataclass, field, replace
+from functools import partial
 
 import numpy as np
 
@@ -18,7 +19,9 @@ from pulley.core.planning.blocking import SIX, Blocking, Direction, Unit
 from pulley.core.planning.directions import SAME
 from pulley.core.planning.families import families_of
 from pulley.core.planning.gaps import extent, filling, usual
+from pulley.core.planning.holding import hold_sentences, holds, needs_hand
 from pulley.core.planning.layouts import layouts
+from pulley.core.planning.loosening import Support
 from pulley.core.planning.page import OnPage, Rooms
 from pulley.core.planning.peeling import Enough, Removal, Wishes, fastener_kind
 from pulley.core.planning.removal_order import peel
@@ -74,8 +77,8 @@ class Proposal:
     """Steps to be put after those of the teardown, each with its reason as a note; what stays and what is left.
 
     ``trails`` are settings of trail lines, for what is set aside; ``layout`` is how it stands on the page.
-    ``extent`` is the longest side in mm of the bounds of everything at the end. ``gives`` has, by step id, what must
-    bend in it: leaves, and by how many mm.
+    ``hands`` is how many the step takes that takes most. ``extent`` is the longest side in mm of the bounds of
+    everything at the end. ``gives`` has, by step id, what must bend in it: leaves, and by how many mm.
     """
 
     steps: tuple[Step, ...]
@@ -85,6 +88,7 @@ class Proposal:
     trails: tuple[TrailOf, ...] = ()
     extent: float = field(default=0.0, compare=False)
     layout: OnPage | None = field(default=None, compare=False)
+    hands: int = field(default=1, compare=False)
 
     def added_to(self, teardown: Teardown, ids: Iterable[str] | None = None) -> Teardown:
         """The teardown with these steps after its own, or with those of them that ``ids`` name."""
@@ -155,10 +159,39 @@ def propose(
         report(SHARES[0] + (SHARES[1] - SHARES[0]) * done / of, f"{done} of {of} off")
 
     wishes = _wishes(blocking, present, options)
-    removals, left = peel(blocking, present, present - (wanted - stay), wishes, peeled)
+    fixed = present - (wanted - stay)
+    support = _support(blocking, teardown, fixed)
+    removals, left = peel(blocking, present, fixed, wishes, peeled, partial(_held, blocking, support))
     report(SHARES[1], "what fits on the page")
     placed, layout, dropped = _placed(blocking, teardown, options, removals)
-    return replace(_proposal(blocking, teardown, placed, stay, left, dropped, options.most is None), layout=layout)
+    proposal = _proposal(blocking, teardown, placed, stay, left, dropped, options.most is None)
+    return replace(_with_holds(blocking.scene.assembly, teardown, proposal, support), layout=layout)
+
+
+def _support(blocking: Blocking, teardown: Teardown, fixed: Iterable[int]) -> Support:
+    """How what a teardown has not moved bears itself; worked out once for proposals that start alike."""
+    scene, bolted = blocking.scene, frozenset(leaf for k in fixed for leaf in blocking.units[k].leaves)
+    moved = {leaf for step in teardown.steps if not step.off for leaf in scene.assembly.leaves_of(step.members)}
+    poses = {leaf: pose for leaf, pose in scene.poses.items() if leaf not in moved}
+    key = ("support", tuple((leaf, pose.tobytes()) for leaf, pose in poses.items()), bolted, teardown.bearings.up)
+    return scene.assembly.once(
+        key, lambda: Support(scene.assembly, poses, bolted & poses.keys(), -np.array(teardown.bearings.up))
+    )
+
+
+def _held(blocking: Blocking, support: Support, present: set[int]) -> tuple[frozenset[int], ...]:
+    """The units that each hand must hold, where these are there."""
+    leaves = [leaf for k in sorted(present) for leaf in blocking.units[k].leaves]
+    loose = [each for each in support.loose(leaves) if needs_hand(support.assembly, each)]
+    return tuple(frozenset(blocking.unit_of[leaf] for leaf in each.leaves) for each in loose)
+
+
+def _with_holds(assembly: Assembly, teardown: Teardown, proposal: Proposal, support: Support) -> Proposal:
+    """The notes of steps also with what they loosen, and how many hands the most of them take."""
+    found = {hold.step: hold for hold in holds(assembly, replace(teardown, steps=proposal.steps), support=support)}
+    noted = [" ".join([step.note, *hold_sentences(assembly, found[step.id])]) for step in proposal.steps]
+    steps = tuple(replace(step, note=note) for step, note in zip(proposal.steps, noted, strict=True))
+    return replace(proposal, steps=steps, hands=max((hold.hands for hold in found.values()), default=1))
 
 
 def _wishes(blocking: Blocking, present: set[int], options: Options) -> Wishes:

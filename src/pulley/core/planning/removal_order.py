@@ -13,6 +13,7 @@ from pulley.core.planning.directions import SAME
 from pulley.core.planning.hard_ways import askew, locked, two_legs, unscrewed
 from pulley.core.planning.peeling import (
     Enough,
+    Held,
     Peeling,
     Removal,
     Wishes,
@@ -25,6 +26,7 @@ from pulley.core.planning.ways_out import shared_axis
 
 UP = (0.0, 0.0, 1.0)
 TOGETHER = 2  # members from which parts that leave in their own directions are one step
+AT_ONCE = 1  # thing held, beside the one that moves
 FEW = 3  # units of a set that leaves together, up to which that is tried before harder ways
 
 
@@ -34,13 +36,15 @@ def peel(
     fixed: Iterable[int],
     wishes: Wishes,
     report: Callable[[int, int], None] = lambda done, of: None,
+    held: Held | None = None,
 ) -> tuple[list[Removal], list[int]]:
     """Removals in order, and the units that none was found for.
 
     Free units leave first, fasteners before others, the shortest way before longer ones, and what is alike in
     like places together. Where no unit is free by itself, further directions are tried, then the smallest set
-    that can leave together, then two legs, then a turn. ``report`` is told units done and in all; where it raises
-    `Enough`, what was found so far comes back.
+    that can leave together, then two legs, then a turn. Where ``held`` says that more than one thing must be held,
+    that leaves first. ``report`` is told units done and in all; where it raises `Enough`, what was found so far comes
+    back.
 
     Returns
     -------
@@ -49,7 +53,7 @@ def peel(
     left : list of int
         The units for which none was found.
     """
-    state = Peeling(blocking, set(present), set(fixed), wishes)
+    state = Peeling(blocking, set(present), set(fixed), wishes, held=held)
     total = len(state.left)
     while state.left and (wishes.most is None or len(state.done) < wishes.most):
         removal = _next(state)
@@ -81,7 +85,7 @@ def _single(state: Peeling) -> Removal | None:
     best = {k: min(free, key=partial(_worth_of_way, state, k)) for k, free in ways.items()}
     ready = Counter(state.likeness(k) for k in best)
     present = Counter(state.likeness(k) for k in state.left)
-    needed = _needed(state)
+    needed, dropping = _needed(state), _dropping(state)
 
     def rank(k: int) -> tuple[object, ...]:
         kind, fastener = state.likeness(k), fastener_kind(state.blocking, k)
@@ -89,11 +93,17 @@ def _single(state: Peeling) -> Removal | None:
         covered, way = bool(state.in_the_way(k, UP)), exit_distance(state, k, best[k])
         turn = state.wishes.serviced and best[k] != state.last_way
         incomplete = ready[kind] < present[kind]
-        return k not in needed, turn, incomplete, late, fastener != "nut", covered, round(way, 3), k
+        return k not in needed, k not in dropping, turn, incomplete, late, fastener != "nut", covered, round(way, 3), k
 
     first = min(best, key=rank)
     like = [k for k in best if state.likeness(k) == state.likeness(first)]
     return _group(state, first, like, ways, best)
+
+
+def _dropping(state: Peeling) -> frozenset[int]:
+    """What must be held now, and is rid of first where it is more than one thing; else everything."""
+    held = state.held(state.present) if state.held else ()
+    return frozenset().union(*held) if len(held) > AT_ONCE else frozenset(state.left)
 
 
 def _needed(state: Peeling) -> set[int]:

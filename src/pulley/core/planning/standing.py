@@ -1,16 +1,17 @@
 """What stands by itself and what must be held: rigid parts under gravity on their contacts, as a linear program."""
 
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
 from scipy.optimize import linprog
-from scipy.sparse import csr_matrix
+from scipy.sparse import csr_matrix, hstack, identity
 
 from pulley.core.geometry.frames import Vector, view_frame
 
 FRICTION = 0.3  # dry steel on steel, lightly oiled: common practice, no source
+QUICK = {"presolve": False}  # takes longer than it saves, for programs as small as these
 SIDES = 8  # of the pyramid that stands for the cone of friction
 HELD = 0.01  # of its weight that a hand must bear of a part for that to count
 
@@ -43,6 +44,7 @@ def must_be_held(
     fixed: Iterable[str],
     down: Vector,
     friction: float = FRICTION,
+    fewest: bool = True,
 ) -> dict[str, float]:
     """The bodies that do not stand by themselves, each with the share of its weight that a hand has to bear.
 
@@ -63,6 +65,8 @@ def must_be_held(
         The way that things fall.
     friction : float
         The coefficient; 0 where nothing rubs.
+    fewest : bool
+        Whether hands that can be spared are, the one that bears least first.
 
     Examples
     --------
@@ -78,72 +82,80 @@ def must_be_held(
     if not loose:
         return {}
     place = {body.name: k for k, body in enumerate(loose)}
-    columns = [column for contact in contacts for column in _columns(contact, place, loose, friction)]
-    return _solved(loose, columns, down)
+    forces = [_forces(contact, friction) for contact in contacts if {contact.on, contact.by} & place.keys()]
+    points = np.concatenate([np.zeros((0, 3)), *(points for points, _, _ in forces)])
+    ways = np.concatenate([np.zeros((0, 3)), *(ways for _, ways, _ in forces)])
+    counts = np.array([len(points) for points, _, _ in forces], np.int64)
+    ends = np.array([[place.get(c.on, -1), place.get(c.by, -1)] for _, _, c in forces], np.int64).reshape(-1, 2)
+    pulls = np.array([c.clamped for _, _, c in forces], bool)
+    wrenches = _wrenches(loose, points, ways, np.repeat(ends, counts, axis=0))
+    balance = _Balance(loose, wrenches, np.repeat(pulls, counts), down)
+    held = balance.solved(range(len(loose)))
+    for k in sorted(held, key=lambda k: (held[k], k)) if fewest and len(held) > 1 else ():
+        held = balance.solved(held.keys() - {k}) or held
+    return {loose[k].name: share for k, share in sorted(held.items())}
+
+
+def _forces(contact: Contact, friction: float) -> tuple[NDArray[np.float64], NDArray[np.float64], Contact]:
+    """Points (n, 3) and directions (n, 3) of the unknown forces at a contact: along its normals, or along the edges of
+    their pyramids of friction; along all three axes where it is clamped."""
+    if contact.clamped:
+        ways = np.tile(np.eye(3), (len(contact.points), 1, 1))
+    elif friction and not contact.smooth:
+        across = np.array([view_frame(normal)[:2] for normal in contact.normals]).reshape(-1, 2, 3)
+        angles = 2 * np.pi * np.arange(SIDES) / SIDES
+        circle = np.column_stack([np.cos(angles), np.sin(angles)])
+        ways = contact.normals[:, None] + friction * (circle @ across)
+    else:
+        ways = contact.normals[:, None]
+    return np.repeat(contact.points, ways.shape[1], axis=0), ways.reshape(-1, 3), contact
+
+
+def _wrenches(
+    bodies: Sequence[Body], points: NDArray[np.float64], ways: NDArray[np.float64], ends: NDArray[np.int64]
+) -> csr_matrix:
+    """What unit forces (n) do to bodies (six rows each): onto the first of two ends, from the second; -1 is none.
+
+    Torques are in units of how far bodies are apart, so that a hand's force and its torque cost about the same.
+    """
+    centres = np.array([body.centre for body in bodies])
+    reach = max(float(np.linalg.norm(np.ptp(centres, axis=0))), 1.0) / 2
+    rows, columns, values = [], [], []
+    for end, sign in ((0, 1.0), (1, -1.0)):
+        known = np.flatnonzero(ends[:, end] >= 0)
+        body = ends[known, end]
+        torques = np.cross(points[known] - centres[body], ways[known]) / reach
+        values.append(sign * np.hstack([ways[known], torques]).ravel())
+        rows.append((6 * body[:, None] + np.arange(6)).ravel())
+        columns.append(np.repeat(known, 6))
+    places = np.concatenate(rows), np.concatenate(columns)
+    return csr_matrix((np.concatenate(values), places), shape=(6 * len(bodies), len(points)))
 
 
 @dataclass(frozen=True)
-class _Column:
-    """One unknown: the wrenches (6,) that a unit of it puts on bodies by place, its least value and what it costs."""
+class _Balance:
+    """What holds bodies: the wrenches (6 m, n) of unit forces at contacts, and which of these (n) pull as well."""
 
-    wrenches: Mapping[int, NDArray[np.float64]]
-    least: float | None = 0.0
-    cost: float = 0.0
+    bodies: Sequence[Body]
+    wrenches: csr_matrix
+    pulls: NDArray[np.bool_]
+    down: Vector
 
-
-def _columns(contact: Contact, place: Mapping[str, int], bodies: Sequence[Body], friction: float) -> list[_Column]:
-    """The unknown forces at a contact: along each normal, and along the edges of its pyramid of friction."""
-    found: list[_Column] = []
-    for point, normal in zip(contact.points, contact.normals, strict=True):
-        if contact.clamped:
-            found += [_force(contact, place, bodies, point, axis, None) for axis in np.eye(3)]
-            continue
-        ways = [normal]
-        if friction and not contact.smooth:
-            across = view_frame(normal)[:2]
-            angles = 2 * np.pi * np.arange(SIDES) / SIDES
-            ways = [normal + friction * (np.cos(a) * across[0] + np.sin(a) * across[1]) for a in angles]
-        found += [_force(contact, place, bodies, point, way, 0.0) for way in ways]
-    return found
-
-
-def _force(
-    contact: Contact, place: Mapping[str, int], bodies: Sequence[Body], point: Vector, way: Vector, least: float | None
-) -> _Column:
-    wrenches = {}
-    for name, sign in ((contact.on, 1.0), (contact.by, -1.0)):
-        if name in place:
-            k = place[name]
-            wrenches[k] = sign * np.concatenate([way, np.cross(point - bodies[k].centre, way)])
-    return _Column(wrenches, least)
-
-
-def _hands(bodies: Sequence[Body], reach: float) -> list[_Column]:
-    """What hands may do to each body: forces and torques along the axes, both ways, each at a price."""
-    found = []
-    for k in range(len(bodies)):
-        for axis in range(6):
-            unit = np.zeros(6)
-            unit[axis] = 1.0 if axis < 3 else reach
-            found += [_Column({k: sign * unit}, 0.0, 1.0) for sign in (1.0, -1.0)]
-    return found
-
-
-def _solved(bodies: Sequence[Body], columns: list[_Column], down: Vector) -> dict[str, float]:
-    centres = np.array([body.centre for body in bodies])
-    reach = max(float(np.linalg.norm(np.ptp(centres, axis=0))), 1.0) / 2
-    every = [*columns, *_hands(bodies, reach)]
-    total = sum(body.weight for body in bodies)
-    pull = np.concatenate([[*(body.weight / total * down), 0.0, 0.0, 0.0] for body in bodies])
-    costs, bounds = [column.cost for column in every], [(column.least, None) for column in every]
-    solved = linprog(costs, A_eq=_matrix(every, len(bodies)), b_eq=-pull, bounds=bounds, method="highs")
-    borne = solved.x[len(columns) :].reshape(len(bodies), 12).sum(1) * total
-    return {b.name: float(f / b.weight) for b, f in zip(bodies, borne, strict=True) if f > HELD * b.weight}
-
-
-def _matrix(columns: Sequence[_Column], count: int) -> csr_matrix:
-    """The wrenches of all unknowns on ``count`` bodies, six rows each."""
-    entries = [(6 * k, c, wrench) for c, column in enumerate(columns) for k, wrench in column.wrenches.items()]
-    rows = np.concatenate([np.arange(row, row + 6) for row, _, _ in entries])
-    places = np.repeat([c for _, c, _ in entries], 6)
-    return csr_matrix((np.concatenate([w for _, _, w in entries]), (rows, places)), shape=(6 * count, len(columns)))
+    def solved(self, hands: Iterable[int]) -> dict[int, float]:
+        """Forces and torques along the axes both ways, of hands on these bodies by place, that balance with the
+        contacts at the least price: shares of weights; nothing where these hands are too few."""
+        allowed, places = sorted(hands), np.arange(6 * len(self.bodies))
+        grip = identity(len(places), format="csc")[:, np.isin(places // 6, allowed)]
+        total = sum(body.weight for body in self.bodies)
+        pull = np.concatenate([[*(body.weight / total * self.down), 0.0, 0.0, 0.0] for body in self.bodies])
+        count, grips = self.wrenches.shape[1], 2 * grip.shape[1]
+        costs = np.repeat([0.0, 1.0], [count, grips])
+        least = np.concatenate([np.where(self.pulls, -np.inf, 0.0), np.zeros(grips)])
+        bounds = np.column_stack([least, np.full(len(costs), np.inf)])
+        every = hstack([self.wrenches, grip, -grip], "csc")
+        solved = linprog(costs, A_eq=every, b_eq=-pull, bounds=bounds, method="highs", options=QUICK)
+        if solved.x is None:
+            return {}
+        borne = solved.x[count:].reshape(2, len(allowed), 6).sum((0, 2)) * total
+        shares = {k: float(force / self.bodies[k].weight) for k, force in zip(allowed, borne, strict=True)}
+        return {k: share for k, share in shares.items() if share > HELD}
