@@ -33,8 +33,9 @@ from pulley.core.drawing.scene import picture_bounds, scene_of
 from pulley.core.geometry.frames import Vector
 from pulley.core.part_kinds import FASTENERS, kind_of
 from pulley.core.planning.blocking import SIX
+from pulley.core.planning.options import Options
 from pulley.core.planning.page import Rooms
-from pulley.core.planning.proposal import Options, Proposal, propose
+from pulley.core.planning.proposal import Proposal, propose
 from pulley.core.scales import factor, scale_text
 from pulley.core.teardown import Teardown
 from pulley.core.visibility import visible_shares

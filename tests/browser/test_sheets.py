@@ -11,7 +11,8 @@ from benchmarks import sheet_effort
 from pulley.core import teardown as core
 from pulley.core.drawing import follow
 from pulley.core.formats import teardown as teardown_json
-from pulley.core.planning.proposal import Options, propose
+from pulley.core.planning.options import Options
+from pulley.core.planning.proposal import propose
 from pulley.web.analysis.registry import KINDS, Kind
 from pulley.web.editor import services as editor
 from pulley.web.jobs.models import Job

@@ -15,7 +15,8 @@ from pulley.core.editing import set_give, set_tolerance
 from pulley.core.errors import PulleyError
 from pulley.core.formats import teardown as teardown_json
 from pulley.core.geometry.mesh import Mesh
-from pulley.core.planning.proposal import Options, propose
+from pulley.core.planning.options import Options
+from pulley.core.planning.proposal import propose
 from pulley.core.planning.remedies import remedies
 from pulley.core.teardown import Teardown
 from tests.scenes import DOWN, RIGHT, UP, axial, teardown

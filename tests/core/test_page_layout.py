@@ -16,9 +16,10 @@ from pulley.core.drawing.scene import scene_of
 from pulley.core.errors import PulleyError
 from pulley.core.motion import Path
 from pulley.core.planning.blocking import Blocking, Unit
+from pulley.core.planning.options import MANNERS, Options
 from pulley.core.planning.outlines import Page, outlines_of
 from pulley.core.planning.page import SEEN, Rooms
-from pulley.core.planning.proposal import MANNERS, Options, Proposal, propose
+from pulley.core.planning.proposal import Proposal, propose
 from pulley.core.scales import factor
 from pulley.core.score.compose import compose, displacement_at
 from pulley.core.score.frame import trail_lines

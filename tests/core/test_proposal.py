@@ -15,8 +15,9 @@ from pulley.core.geometry.features import Cylinder
 from pulley.core.geometry.frames import translation
 from pulley.core.geometry.mesh import Mesh
 from pulley.core.part_kinds import kind_of
+from pulley.core.planning.options import Options
 from pulley.core.planning.peeling import Enough
-from pulley.core.planning.proposal import Options, Proposal, propose
+from pulley.core.planning.proposal import Proposal, propose
 from pulley.core.teardown import Teardown
 from tests.scenes import AS1, DEMO, ROOT, UP, WINCH, axial, boxes, read, teardown, tower
 

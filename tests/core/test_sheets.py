@@ -22,7 +22,8 @@ from pulley.core.errors import PulleyError
 from pulley.core.formats import teardown as teardown_json
 from pulley.core.geometry.frames import translation
 from pulley.core.geometry.mesh import box_mesh
-from pulley.core.planning.proposal import Options, propose
+from pulley.core.planning.options import Options
+from pulley.core.planning.proposal import propose
 from pulley.core.scales import SCALES, checked_scale, factor, parse_scale
 from pulley.core.teardown import Teardown
 from tests.scenes import AS1, DEMO, DEMO_TEARDOWN, ROOT, WINCH, WINCH_TEARDOWN, axial, boxes, read, teardown

@@ -14,7 +14,8 @@ import numpy as np
 from pulley.core.assembly import Assembly, Leaf, leaf_bounds
 from pulley.core.contact.scene import Scene, home_scene
 from pulley.core.formats.reading import read_file
-from pulley.core.planning.proposal import Options, propose
+from pulley.core.planning.options import Options
+from pulley.core.planning.proposal import propose
 from pulley.core.publish import solids
 from pulley.core.store import Folder
 from pulley.core.teardown import Teardown

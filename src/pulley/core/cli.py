@@ -32,8 +32,9 @@ from pulley.core.geometry.frames import triple
 from pulley.core.planning.companions import bring_along, matches
 from pulley.core.planning.direction_text import parse_direction
 from pulley.core.planning.directions import name_of
+from pulley.core.planning.options import MANNERS, Options
 from pulley.core.planning.page import OnPage, Rooms
-from pulley.core.planning.proposal import MANNERS, Options, propose
+from pulley.core.planning.proposal import propose
 from pulley.core.planning.remedies import remedies
 from pulley.core.planning.ways_out import WayOut, ways_out
 from pulley.core.quantities import counted

@@ -7,6 +7,7 @@ from dataclasses import replace
 import numpy as np
 
 from pulley.core.assembly import Assembly, Leaf, Part
+from pulley.core.contact.patches import patch_of
 from pulley.core.contact.scene import home_scene
 from pulley.core.crossings import crossings
 from pulley.core.drawing.draw import draw
@@ -42,13 +43,14 @@ def compile_all() -> None:
 def warm() -> None:
     """Run every kernel once on two small boxes, but for those of readers."""
     part = Part("p1", "box", box_mesh((0, 0, 0), (10, 10, 10)))
-    lifted = np.eye(4)
-    lifted[2, 3] = 25.0
+    lifted, on_top = np.eye(4), np.eye(4)
+    lifted[2, 3], on_top[2, 3] = 25.0, 10.0
     boxes = (Leaf("a", "a", None, np.eye(4), part), Leaf("b", "b", None, lifted, part))
     assembly = Assembly("boxes", boxes)
     scene = home_scene(assembly)
     ways_out(scene, ["a"])
     propose(assembly)
+    patch_of(part.mesh, np.eye(4), part.mesh, on_top)
     scene.contact("a", "b", np.array([0.0, 0.0, 1.0]))
     scene.contact_turning("a", "b", Screw.about((-50, 0, 0), (0, -1, 0), 90, 0))
     plan = Teardown("warm", (Step("s1", ("a",), Axial(distance=60.0)),))

@@ -2,13 +2,13 @@
 
 import math
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 from numpy.typing import NDArray
 
 from pulley.core.geometry.frames import Vector3
-from pulley.core.planning.blocking import Blocking
+from pulley.core.planning.blocking import Blocking, Direction
 from pulley.core.planning.gaps import end_shifts, usual_gap
 from pulley.core.planning.outlines import Page
 from pulley.core.planning.peeling import Removal
@@ -75,6 +75,7 @@ class Layout:
 
 def laid(blocking: Blocking, removals: Sequence[Removal], rooms: Rooms, view: Vector3, rules: Spacing) -> Layout:
     """Removals placed by rules, and what that is worth on a page."""
+    rules = replace(rules, aside=_sided(rules))
     placed, outlines = place(blocking, removals, range(len(blocking.units)), rules), rules.outlines
     assert outlines is not None
     shifts = end_shifts(placed)
@@ -95,6 +96,12 @@ def laid(blocking: Blocking, removals: Sequence[Removal], rooms: Rooms, view: Ve
     )
     hidden = float((page.shares < SEEN).mean())
     return Layout(tuple(placed), rules, OnPage(view, fit, hidden, overlap, rules.gap, columns, worth))
+
+
+def _sided(rules: Spacing) -> dict[tuple[int, ...], tuple[int, Direction]]:
+    """What is set aside, each column on the side that was picked for something in it."""
+    picked = {number: rules.sides[k] for units, (number, _) in rules.aside.items() for k in units if k in rules.sides}
+    return {units: (number, picked.get(number, side)) for units, (number, side) in rules.aside.items()}
 
 
 def unseen(shares: NDArray[np.float64]) -> float:

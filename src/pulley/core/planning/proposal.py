@@ -13,8 +13,8 @@ from pulley.core.contact.giving import find_gives
 from pulley.core.contact.scene import Scene
 from pulley.core.contact.terms import set_give, terms_of
 from pulley.core.errors import PulleyError
-from pulley.core.geometry.frames import triple
-from pulley.core.naming import give_sentence
+from pulley.core.geometry.frames import triple, unit
+from pulley.core.naming import component_name, give_sentence
 from pulley.core.planning.blocking import SIX, Blocking, Direction, Unit
 from pulley.core.planning.directions import SAME
 from pulley.core.planning.families import families_of
@@ -22,11 +22,12 @@ from pulley.core.planning.gaps import extent, filling, usual
 from pulley.core.planning.holding import hold_sentences, holds, needs_hand
 from pulley.core.planning.layouts import layouts
 from pulley.core.planning.loosening import Support
-from pulley.core.planning.page import OnPage, Rooms
+from pulley.core.planning.options import MANNERS, Options
+from pulley.core.planning.page import OnPage
 from pulley.core.planning.peeling import Enough, Removal, Wishes, fastener_kind
 from pulley.core.planning.removal_order import peel
-from pulley.core.planning.removal_steps import freed_by, steps_of, trails_of
-from pulley.core.planning.spacing import Placed
+from pulley.core.planning.removal_steps import flat, freed_by, steps_of, trails_of
+from pulley.core.planning.spacing import Placed, Spacing
 from pulley.core.planning.ways_out import shared_axis
 from pulley.core.planning.why_not import LOOKED_AT, Left, why_not
 from pulley.core.score.stages import displacements, poses_at
@@ -37,45 +38,11 @@ PATIENCE = 3  # lay-outs that are checked, the best first, before one without co
 SHARES = (0.4, 0.9)  # of the progress: when the table is done, when the order is
 
 
-MANNERS = {
-    "compact": "columns",  # as large on the page as can be
-    "families": "families",  # subassemblies set aside as a whole, each taken apart at its own place
-    "line": "",  # along one line, where there is a choice
-    "service": "columns",  # fasteners of one size together, and as few turns as can be
-}
-
-
-@dataclass(frozen=True)
-class Options:
-    """What is wanted of a proposal.
-
-    ``parts``: what to take apart, everything when empty. ``whole``: subassemblies that stay in one piece;
-    with ``depth``, so do all that lie that deep, 1 for those right below the root. ``stay``: what never moves,
-    guessed when empty. ``gap`` in mm, or ``length`` to fill in mm, or neither. At most ``most`` steps. With ``bending``
-    what looks like a ring that bends may, beside what the teardown says of it. ``manner`` is one of `MANNERS`,
-    ``along`` a way that is preferred where there is a choice, ``reach`` what is to be reached first. ``rooms`` is
-    what a page leaves for the view.
-    """
-
-    parts: tuple[str, ...] = ()
-    whole: tuple[str, ...] = ()
-    depth: int | None = None
-    stay: tuple[str, ...] = ()
-    gap: float | None = None
-    length: float | None = None
-    fasteners_first: bool = True
-    bending: bool = True
-    most: int | None = None
-    manner: str = "compact"
-    along: Direction | None = None
-    reach: tuple[str, ...] = ()
-    rooms: Rooms = Rooms()
-
-
 @dataclass(frozen=True)
 class Proposal:
     """Steps to be put after those of the teardown, each with its reason as a note; what stays and what is left.
 
+    ``far`` has the distances in mm by component, ``sides`` where it is set aside.
     ``trails`` are settings of trail lines, for what is set aside; ``layout`` is how it stands on the page.
     ``hands`` is how many the step takes that takes most. ``extent`` is the longest side in mm of the bounds of
     everything at the end. ``gives`` has, by step id, what must bend in it: leaves, and by how many mm.
@@ -86,6 +53,8 @@ class Proposal:
     left: tuple[Left, ...] = ()
     gives: dict[str, tuple[tuple[str, float], ...]] = field(default_factory=dict)
     trails: tuple[TrailOf, ...] = ()
+    far: dict[str, float] = field(default_factory=dict, compare=False)
+    sides: dict[str, Direction] = field(default_factory=dict, compare=False)
     extent: float = field(default=0.0, compare=False)
     layout: OnPage | None = field(default=None, compare=False)
     hands: int = field(default=1, compare=False)
@@ -146,7 +115,7 @@ def propose(
     for give in find_gives(assembly) if options.bending else ():
         if all(known["component"] != give.component for known in teardown.gives):
             teardown = set_give(teardown, give.component, give.by)
-    _refuse_nonsense(options)
+    options.check()
     blocking = _blocking(assembly, teardown, options)
     present, wanted = _present(blocking, teardown, options)
     if not wanted:
@@ -154,6 +123,7 @@ def propose(
     with suppress(Enough):
         blocking.prepare(sorted(present), lambda share: report(SHARES[0] * share, "what blocks what"))
     stay = _staying(blocking, present, wanted, options)
+    _refuse_contradictions(blocking, present, stay, options)
 
     def peeled(done: int, of: int) -> None:
         report(SHARES[0] + (SHARES[1] - SHARES[0]) * done / of, f"{done} of {of} off")
@@ -164,7 +134,7 @@ def propose(
     removals, left = peel(blocking, present, fixed, wishes, peeled, partial(_held, blocking, support))
     report(SHARES[1], "what fits on the page")
     placed, layout, dropped = _placed(blocking, teardown, options, removals)
-    proposal = _proposal(blocking, teardown, placed, stay, left, dropped, options.most is None)
+    proposal = _proposal(blocking, teardown, placed, stay, left, dropped, options)
     return replace(_with_holds(blocking.scene.assembly, teardown, proposal, support), layout=layout)
 
 
@@ -221,14 +191,15 @@ def _main_way(blocking: Blocking, present: set[int]) -> Direction:
     return max((SIX[0], SIX[2], SIX[4]), key=worth)
 
 
-def _refuse_nonsense(options: Options) -> None:
-    for value, what in ((options.gap, "gap"), (options.length, "length")):
-        if value is not None and not 0 < value <= 1e6:
-            raise PulleyError(f"A {what} is a number of mm above 0; this one is {value:g}.")
-    if options.manner not in MANNERS:
-        raise PulleyError(f"There is no manner “{options.manner}”. Choose one of {', '.join(MANNERS)}.")
-    if options.most is not None and options.most < 1:
-        raise PulleyError("Ask for one step or more.")
+def _refuse_contradictions(blocking: Blocking, present: set[int], stay: set[int], options: Options) -> None:
+    assembly, still = blocking.scene.assembly, {leaf for k in stay for leaf in blocking.units[k].leaves}
+    for paths, wish in ((options.reach, "to be reached first"), ([path for path, _ in options.far], "to go far")):
+        both = [path for path in paths if still.issuperset(assembly.leaves_of((path,)))]
+        if both:
+            name = component_name(assembly, both[0])
+            raise PulleyError(f"{name} is to stay, and {wish} as well. Take one of the two back.")
+    if options.stay and present <= stay:
+        raise PulleyError("Everything is to stay where it is. Let something go.")
 
 
 def _blocking(assembly: Assembly, teardown: Teardown, options: Options) -> Blocking:
@@ -312,13 +283,20 @@ def _spaced(
     blocking: Blocking, options: Options, removals: Sequence[Removal]
 ) -> list[tuple[list[Placed], OnPage | None]]:
     """Removals with distances, as is asked: in the ways that suit, the best first and the plainest last."""
-    rules = usual(blocking, options.gap, split=options.most is None)
+    rules = _picked(blocking, options, usual(blocking, options.gap, split=options.most is None))
     if options.length is not None:
         return [(filling(blocking, removals, rules, options.length), None)]
     found = layouts(blocking, removals, options.rooms, rules, options.gap is not None, MANNERS[options.manner])
     plain = [layout for layout in found if not layout.rules.aside]
     tightest = sorted(plain, key=lambda layout: layout.rules.gap)[:1]
     return [(list(layout.placed), layout.page) for layout in (*found[:PATIENCE], *tightest)]
+
+
+def _picked(blocking: Blocking, options: Options, rules: Spacing) -> Spacing:
+    """The rules with what was picked for single components."""
+    places = {each.path: k for k, each in enumerate(blocking.units)}
+    far = {places[path]: mm for path, mm in options.far if path in places}
+    return replace(rules, far=far, sides={places[path]: side for path, side in options.sides if path in places})
 
 
 def _faulty(assembly: Assembly, teardown: Teardown, steps: Sequence[Step]) -> set[str]:
@@ -347,9 +325,9 @@ def _proposal(
     stay: set[int],
     left: Sequence[int],
     dropped: set[int],
-    helped: bool,
+    options: Options,
 ) -> Proposal:
-    """Everything as it is shown; with ``helped``, what was left says what would help."""
+    """Everything as it is shown; unless only so many steps were asked for, what was left says what would help."""
     ids = [step.id for step in teardown.steps]
     there = stay | set(left) | dropped | {k for each in placed for k in each.removal.units}
     freed = dict(zip([each.removal.units for each in placed], freed_by(blocking, placed, there), strict=True))
@@ -360,13 +338,27 @@ def _proposal(
     steps = [replace(step, note=_bending(blocking.scene.assembly, step, gives.get(step.id, ()))) for step in steps]
     kept = tuple(blocking.units[k].path for k in sorted(stay))
     staying = {*left, *dropped}
-    held = [
-        why_not(blocking, k, staying | stay, k in dropped, helped and n < LOOKED_AT)
-        for n, k in enumerate(sorted(staying))
-    ]
+    helped, picked = options.most is None, dict(options.far)
+    held = []
+    for n, k in enumerate(sorted(staying)):
+        far = picked.get(blocking.units[k].path, 0.0)
+        held.append(why_not(blocking, k, staying | stay, k in dropped, helped and n < LOOKED_AT, far))
     held += [why_not(blocking, k, set(each.removal.units)) for each in placed for k in each.removal.together]
     trails = tuple(trails_of(blocking, placed))
-    return Proposal(tuple(steps), kept, tuple(held), gives, trails, extent(blocking, placed))
+    far, sides = _picked_from(blocking, placed)
+    return Proposal(tuple(steps), kept, tuple(held), gives, trails, far, sides, extent(blocking, placed))
+
+
+def _picked_from(blocking: Blocking, placed: Iterable[Placed]) -> tuple[dict[str, float], dict[str, Direction]]:
+    """How far each component goes, in mm, and to which side what is set aside goes."""
+    far: dict[str, float] = {}
+    sides: dict[str, Direction] = {}
+    for each in flat(placed):
+        paths = [blocking.units[k].path for k in each.removal.units]
+        far |= dict.fromkeys(paths, each.distance)
+        if any(each.aside):
+            sides |= dict.fromkeys(paths, triple(unit(np.array(each.aside))))
+    return far, sides
 
 
 def _bending(assembly: Assembly, step: Step, gives: Sequence[tuple[str, float]]) -> str:

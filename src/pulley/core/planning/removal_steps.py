@@ -32,7 +32,7 @@ def steps_of(
     With ``fans``, what leaves one after the other along one line and ends up evenly spaced is one step. ``freed`` has,
     by the units of a removal, the paths of what it sets free, for the notes.
     """
-    runs = list(_runs(blocking, placed)) if fans else [[each] for each in _flat(placed)]
+    runs = list(_runs(blocking, placed)) if fans else [[each] for each in flat(placed)]
     known = set(taken)
     ids = (id for n in count(1) if (id := f"p{n}") not in known)
     steps: list[Step] = []
@@ -99,16 +99,17 @@ def _twisted(step: Step, placed: Placed, twist: Twist, ids: Iterator[str]) -> li
     return [turn, replace(step, id=next(ids), motion=Axial(direction, left))] if left else [turn]
 
 
-def _flat(placed: Iterable[Placed]) -> Iterator[Placed]:
+def flat(placed: Iterable[Placed]) -> Iterator[Placed]:
+    """Removals in the order in which they play, what a set is taken apart into after it."""
     for each in placed:
         yield each
-        yield from _flat(each.inner)
+        yield from flat(each.inner)
 
 
 def _runs(blocking: Blocking, placed: Iterable[Placed]) -> Iterator[list[Placed]]:
     """Placed removals, those that make a fan together in one list."""
     run: list[Placed] = []
-    for each in _flat(placed):
+    for each in flat(placed):
         if run and not _goes_on(blocking, run, each):
             yield from _cut(run)
             run = []

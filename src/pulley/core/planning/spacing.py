@@ -40,7 +40,8 @@ class Spacing:
     """How things are spaced: a gap and a pitch in mm; on a page, the share of each that is to be seen.
 
     ``aside`` has, by units of a removal, the number of its column and the direction in which that stands. With
-    ``split``, members of a group that need not go equally far do not.
+    ``split``, members of a group that need not go equally far do not. ``far`` has distances in mm that were picked,
+    by unit, and ``sides`` the directions in which what is set aside is to stand.
     """
 
     gap: float
@@ -50,6 +51,12 @@ class Spacing:
     seen: float = 0.0
     aside: Mapping[tuple[int, ...], tuple[int, Direction]] = field(default_factory=dict)
     split: bool = False
+    far: Mapping[int, float] = field(default_factory=dict)
+    sides: Mapping[int, Direction] = field(default_factory=dict)
+
+    def picked(self, removal: Removal) -> float | None:
+        """The distance in mm that was picked for a removal."""
+        return next((self.far[k] for k in removal.units if k in self.far), None)
 
 
 @dataclass(eq=False)
@@ -138,7 +145,8 @@ def place(blocking: Blocking, removals: Sequence[Removal], present: Iterable[int
 def _straight(room: _Room, removal: Removal) -> Placed:
     inner = _inside(room, removal)
     apart = _shifts_of(inner)
-    distance = _distance(room, removal, apart)
+    picked = room.rules.picked(removal)
+    distance = _distance(room, removal, apart) if picked is None else picked
     _stand(room, removal, apart, distance, NOWHERE)
     return Placed(removal, distance, tuple(inner))
 
@@ -154,7 +162,8 @@ def _stand(room: _Room, removal: Removal, apart: Mapping[int, list[Vector]], dis
 def _parts(room: _Room, removal: Removal) -> list[Removal]:
     """A group in parts that need not go equally far to stand clear, the nearest first; most groups are one."""
     rules = room.rules
-    if not rules.split or len(removal.units) == 1 or removal.inner or removal.twist:
+    whole = removal.inner or removal.twist or rules.picked(removal) is not None
+    if not rules.split or len(removal.units) == 1 or whole:
         return [removal]
     least = [_least_free(taken, rules.gap, rules.pitch) for taken in _taken(room, removal, {})]
     order = sorted(range(len(least)), key=lambda k: (least[k], k))
@@ -343,6 +352,8 @@ def _set_aside(room: _Room, column: _Column) -> list[Placed]:
         taken.append((-math.inf, floor))
         least = _least_free(taken, rules.gap, rules.pitch)
         distance = _seen_distance(stack, removal, apart, taken, least) if stack.page and rules.seen else least
+        picked = rules.picked(removal)
+        distance = distance if picked is None else max(picked, lift)
         _stand(stack, removal, apart, distance, NOWHERE)
         passed = max(passed, float(boxes[units, 1, 2].max()) + lift)
         found.append(Placed(removal, distance, tuple(inner), lift=lift))

@@ -27,10 +27,13 @@ class Left:
     sentence: str
 
 
-def why_not(blocking: Blocking, k: int, present: set[int], dropped: bool = False, helped: bool = True) -> Left:
+def why_not(
+    blocking: Blocking, k: int, present: set[int], dropped: bool = False, helped: bool = True, picked: float = 0.0
+) -> Left:
     """What holds a unit: in the direction in which the fewest stop it those that do, and what does in the others.
 
-    Where nothing does, the contact check ``dropped`` it, or the work ended before its turn came. With ``helped`` it is
+    Where nothing does, the contact check ``dropped`` it, may be as somebody ``picked`` its distance in mm, or the work
+    ended before its turn came. With ``helped`` it is
     tried what would let it go: a fit that is confirmed, or that it gives.
     """
     assembly, units = blocking.scene.assembly, blocking.units
@@ -40,6 +43,8 @@ def why_not(blocking: Blocking, k: int, present: set[int], dropped: bool = False
     name = component_name(assembly, units[k].path)
     if not paths:
         why = "its way would have met what stands outside" if dropped else "its turn did not come"
+        if dropped and picked:
+            why = f"at {plain(picked)} mm, as you picked, it would stand in something"
         return Left(units[k].path, (), f"{name} was left where it is: {why}.")
     verb = "is" if len(paths) == 1 else "are"
     said = [f"{name} cannot leave {direction_word(way)}: {listed(assembly, paths)} {verb} in the way."]

@@ -9,8 +9,10 @@ from pulley.core import crossings, visibility
 from pulley.core.contact.check import Verdict, check
 from pulley.core.describe import remedy_sentence
 from pulley.core.naming import component_name
+from pulley.core.planning.holding import Hold, holds
+from pulley.core.planning.options import Options
 from pulley.core.planning.peeling import Enough
-from pulley.core.planning.proposal import Options, Proposal, propose
+from pulley.core.planning.proposal import Proposal, propose
 from pulley.core.planning.remedies import remedies
 from pulley.core.publish.cards import end_card
 from pulley.core.score.compose import compose
@@ -66,6 +68,16 @@ def step_sights(case: Case, report: Report) -> dict[str, visibility.Sight]:
     """What is seen of what each step moves."""
     score = compose(case.assembly, case.teardown)
     return visibility.step_sights(case.assembly, case.teardown, score, report)
+
+
+def _bench(teardown: Teardown) -> tuple[Any, ...]:
+    return motions(teardown), teardown.bearings.up
+
+
+@analysis("holds", _bench)
+def held_by_hand(case: Case, report: Report) -> list[Hold]:
+    """What each step loosens, and how many hands it takes."""
+    return holds(case.assembly, case.teardown)
 
 
 @analysis("better", _sights)

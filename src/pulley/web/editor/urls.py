@@ -2,7 +2,7 @@
 
 from django.urls import path
 
-from pulley.web.editor.views import page, pictures, proposal, selection, teardowns, visibility
+from pulley.web.editor.views import holding, page, pictures, proposal, selection, teardowns, visibility
 
 urlpatterns = [
     path("assemblies/<uuid:assembly_id>/teardowns/new", teardowns.new, name="new-teardown"),
@@ -22,6 +22,7 @@ urlpatterns = [
     path("teardowns/<uuid:teardown_id>/bring-back", teardowns.bring_back, name="bring-back-teardown"),
     path("teardowns/<uuid:teardown_id>/seen", visibility.seen, name="seen"),
     path("teardowns/<uuid:teardown_id>/sights", visibility.sights, name="sights"),
+    path("teardowns/<uuid:teardown_id>/holding", holding.holding, name="holding"),
     path("teardowns/<uuid:teardown_id>/better", visibility.better, name="better"),
     path("teardowns/<uuid:teardown_id>/propose", proposal.propose_steps, name="propose"),
     path("teardowns/<uuid:teardown_id>/propose/offers", proposal.offers, name="offers"),

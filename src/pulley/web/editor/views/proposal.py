@@ -6,14 +6,19 @@ import uuid
 from dataclasses import replace
 from typing import Any
 
+import numpy as np
 from django.http import HttpResponse
 from django.shortcuts import render
 from django.views.decorators.http import require_POST
 
 from pulley.core import teardown as core
 from pulley.core.assembly import Assembly
+from pulley.core.geometry.directions import direction_word
+from pulley.core.geometry.frames import triple
+from pulley.core.motion import Axial, Path, Radial
+from pulley.core.naming import component_name
 from pulley.core.planning.proposal import Proposal
-from pulley.core.quantities import counted
+from pulley.core.quantities import counted, shown
 from pulley.core.scales import largest_scale, scale_text
 from pulley.core.score.compose import compose
 from pulley.web.accounts.requests import UserRequest
@@ -22,7 +27,7 @@ from pulley.web.analysis.kinds import Offer
 from pulley.web.door import sent_by
 from pulley.web.editor import progress, proposal_request, services
 from pulley.web.editor.lookups import teardown_of
-from pulley.web.editor.parsing import Sent, length, paths_sent
+from pulley.web.editor.parsing import Sent, length, paths_sent, unit_sent
 from pulley.web.library.services import core_assembly
 
 
@@ -40,7 +45,8 @@ def propose_steps(request: UserRequest, teardown_id: uuid.UUID) -> HttpResponse:
         return render(request, "editor/proposing.html", context)
     found = asked.value.proposal
     ticked = set(paths_sent(sent, "ticked")) if sent.get("ticked") else {step.id for step in found.steps}
-    return render(request, "editor/proposal.html", _shown(assembly, teardown, found, ticked))
+    context = _shown(assembly, teardown, found, ticked, sent)
+    return render(request, "editor/proposal.html", context | {"picked": _picked(assembly, sent)})
 
 
 @require_POST
@@ -83,18 +89,45 @@ def _figures(offer: Offer, sent: Sent) -> dict[str, Any]:
     figures: dict[str, Any] = {
         "picture": base64.b64encode(offer.picture).decode(),
         "steps": counted(len(steps), "step"),
-        "extent": length(offer.proposal.extent, sent),
+        "extent": length(round(offer.proposal.extent, 1), sent),
         "left": len(offer.proposal.left),
+        "hands": counted(offer.proposal.hands, "hand"),
     }
     if layout:
         figures |= {"scale": scale_text(largest_scale(layout.fit)), "seen": round(100 * (1 - layout.hidden))}
     return figures
 
 
-def _shown(assembly: Assembly, teardown: core.Teardown, found: Proposal, ticked: set[str]) -> dict[str, Any]:
+def _picked(assembly: Assembly, sent: Sent) -> list[dict[str, str]]:
+    """What was picked in the preview, in words, each to be taken back."""
+    picks, lines = proposal_request.picks_sent(sent, assembly), []
+    for kind, words in (("stay", "{} stays"), ("whole", "{} whole"), ("reach", "{} first")):
+        lines += [(kind, path, words.format(component_name(assembly, path))) for path in getattr(picks, kind)]
+    lines += [("far", path, f"{component_name(assembly, path)}: {far}") for path, far in picks.far.items()]
+    lines += [("sides", path, f"{component_name(assembly, path)} {side}") for path, side in picks.sides.items()]
+    return [{"kind": kind, "path": path, "words": words} for kind, path, words in lines]
+
+
+def _shown(
+    assembly: Assembly, teardown: core.Teardown, found: Proposal, ticked: set[str], sent: Sent
+) -> dict[str, Any]:
     """The steps in a list, and how it plays with those that are ticked."""
     score = compose(assembly, found.added_to(replace(teardown, orbits=()), ticked))
     count = len({leaf for step in found.steps for leaf in assembly.leaves_of(step.members)})
-    lines = [{"step": step, "members": json.dumps(step.members), "ticked": step.id in ticked} for step in found.steps]
+    lines = [
+        {"step": step, "members": json.dumps(step.members), "ticked": step.id in ticked, **_place(found, step, sent)}
+        for step in found.steps
+    ]
     stay = [assembly.by_path[path].name for path in found.stay]
-    return {"lines": lines, "score": json.dumps(score.to_json()), "found": found, "count": count, "stay": stay}
+    words = {"lines": lines, "count": count, "stay": stay, "unit": unit_sent(sent)}
+    return words | {"score": json.dumps(score.to_json()), "found": found}
+
+
+def _place(found: Proposal, step: core.Step, sent: Sent) -> dict[str, str]:
+    """How far a step goes and the other side than the one where it is set aside, where these can be picked."""
+    path, motion = step.members[0], step.motion
+    if path not in found.far or not isinstance(motion, Axial | Radial | Path) or step.spacing:
+        return {}
+    side = found.sides.get(path)
+    other = direction_word(triple(-np.array(side))) if side else ""
+    return {"path": path, "far": shown(found.far[path], unit_sent(sent)), "other": other}

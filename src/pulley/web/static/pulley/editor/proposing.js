@@ -33,13 +33,22 @@ export function createProposing({ store, stage, player, selection, server, light
     show(null);
   }
 
+  /** What is picked in the preview counts at once, and stays while the rest follows. */
+  function pick(change) {
+    const picks = { stay: [], whole: [], reach: [], far: {}, sides: {}, ...JSON.parse(asked.picks ?? "{}") };
+    change(picks);
+    asked = { ...asked, picks: JSON.stringify(picks), run: newId() };
+    offers.replaceChildren();
+    ask();
+  }
+
   form.addEventListener("change", () => box.hidden || form.requestSubmit()); // what is shown follows at once
   form.addEventListener("submit", (event) => {
     event.preventDefault();
     find("#propose-error").textContent = "";
-    const { manner = "compact", members = JSON.stringify(selection.paths()) } = box.hidden ? {} : asked;
+    const { manner = "compact", members = JSON.stringify(selection.paths()), picks = "{}" } = box.hidden ? {} : asked;
     offers.replaceChildren();
-    asked = { ...Object.fromEntries(new FormData(form)), manner, members, run: newId(), still: JSON.stringify(store.still) };
+    asked = { ...Object.fromEntries(new FormData(form)), manner, members, picks, run: newId(), still: JSON.stringify(store.still) };
     ask();
   });
   offers.addEventListener("htmx:afterSwap", () => asked.run || offers.replaceChildren());
@@ -55,12 +64,24 @@ export function createProposing({ store, stage, player, selection, server, light
     seen = Boolean(found);
   });
   onClick(box, {
+    "[data-pick]": ({ dataset }) => pick((picks) => picks[dataset.pick].push(...selection.paths())),
+    "[data-unpick]": ({ dataset, value }) =>
+      pick((picks) => {
+        const kind = dataset.unpick;
+        if (Array.isArray(picks[kind])) picks[kind] = picks[kind].filter((path) => path !== value);
+        else delete picks[kind][value];
+      }),
+    "[data-side]": ({ dataset, value }) => pick((picks) => (picks.sides[dataset.side] = value)),
     "[data-proposal=stop]": () => ask({ stop: "1" }),
     "[data-proposal=leave]": clear,
     "[data-proposal=accept]": () => server.edit("accept", { ...asked, steps: ticked() }),
   });
   const ticked = () => JSON.stringify([...box.querySelectorAll("[name=proposed]:checked")].map((tick) => tick.getAttribute("value")));
-  offered.addEventListener("change", (event) => targetOf(event).name === "proposed" && ask({ ticked: ticked() }));
+  offered.addEventListener("change", (event) => {
+    const field = targetOf(event);
+    if (field.name === "proposed") ask({ ticked: ticked() });
+    if (field.dataset.far) pick((picks) => (picks.far[field.dataset.far] = field.value));
+  });
   offers.addEventListener("change", (event) => {
     asked = { ...asked, manner: targetOf(event).value };
     seen = false;
