@@ -341,8 +341,8 @@ def _proposal(
     helped, picked = options.most is None, dict(options.far)
     held = []
     for n, k in enumerate(sorted(staying)):
-        far = picked.get(blocking.units[k].path, 0.0)
-        held.append(why_not(blocking, k, staying | stay, k in dropped, helped and n < LOOKED_AT, far))
+        mm = picked.get(blocking.units[k].path, 0.0)
+        held.append(why_not(blocking, k, staying | stay, k in dropped, helped and n < LOOKED_AT, mm))
     held += [why_not(blocking, k, set(each.removal.units)) for each in placed for k in each.removal.together]
     trails = tuple(trails_of(blocking, placed))
     far, sides = _picked_from(blocking, placed)
