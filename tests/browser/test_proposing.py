@@ -93,6 +93,45 @@ class ProposingTests(AuthoringCase):
         page.keyboard.press("Shift+R")  # a choice is no typing: keys go on working
         page.wait_for_selector("#propose-menu[open]")
 
+    def test_picks_in_the_preview(self):
+        """A base is picked on the canvas, a distance typed, both taken back; what falls is said on the way."""
+        self.scene("Cam cleat")
+        page, plate = self.page, "Cam cleat/Top plate"
+        self.propose()
+        page.wait_for_selector("#canvas[data-proposal=shown]")
+        base = page.locator("#proposed .quiet").first
+        self.soon(self.assertIn, "Base stays", lambda: base.inner_text())
+        if not page.is_visible("#ledger"):
+            page.click("#side-open")
+        page.click('#ledger .row-name:text-is("Top plate")')
+        page.click("[data-wish=stay]")
+        page.wait_for_selector('[data-unwish=stay][value="Cam cleat/Top plate"]')
+        self.soon(self.assertIn, "Top plate stays", lambda: base.inner_text())
+        self.soon(self.assertEqual, lambda: self.offset(plate), [0, 0, 0])
+        self.assert_accessible()
+        page.click("[data-unwish=stay]")
+        self.soon(self.assertIn, "Base stays", lambda: base.inner_text())
+        field = page.locator(".proposed-steps li", has_text="Top plate").locator("[data-far]").last
+        field.fill("7.7 cm")
+        field.press("Tab")
+        page.wait_for_selector("[data-unwish=far]")
+        self.soon(self.assertEqual, lambda: self.offset(plate), [0, 0, 77])
+        page.locator("[data-far]").first.fill("0")
+        page.locator("[data-far]").first.press("Tab")
+        page.wait_for_selector("#propose-error >> text=is a number of mm above 0", state="attached")
+        self.expected += 1
+
+    def test_what_must_be_held_of_steps_made_by_hand(self):
+        self.scene("Round hatch", axial(("Round hatch/Rim screw", "Round hatch/Rim screw#2"), UP, 60))
+        page = self.page
+        page.keyboard.press("Shift+R")
+        page.click("text=What must be held")
+        page.wait_for_selector("#holding >> text=hand at most")
+        self.assertRegex(page.inner_text("#holding"), r"1 .*: 2 × Rim washer then fall unless held\.")
+        self.assert_accessible()
+        page.click("#holding .link")  # opens the step's card
+        page.wait_for_selector("#findings-s1")
+
     def test_a_proposal_is_left_and_bad_wishes_are_refused(self):
         row = self.scene("Mast foot")
         page = self.page

@@ -15,6 +15,7 @@ from pulley.core.geometry.frames import Pose
 from pulley.core.geometry.mesh import Mesh
 
 Point = tuple[float, float, float]
+FLAT = 1e-6  # mm; what is thinner is a flap
 LEAST = 1e-9  # mm3 or mm2; less is round-off
 ROWS = 256  # leaves whose bounds are held against all others at a time
 
@@ -52,12 +53,12 @@ def overlap_depth(a: Mesh, a_pose: Pose, b: Mesh, b_pose: Pose) -> float:
     """
     if not (a.closed and b.closed):
         return 0.0
-    common, (volume, area) = _common(a, a_pose, b, b_pose)
-    if volume < LEAST:
+    common = _common(a, a_pose, b, b_pose)
+    if common.volume < LEAST:
         return 0.0
-    ends = np.asarray(common.run_index) // 3
-    runs = [area[start:end].sum() for start, end in zip(ends[:-1], ends[1:], strict=True)]
-    return float(volume / min([run for run in runs if run > LEAST] or [np.inf]))
+    ends = np.asarray(common.mesh.run_index) // 3
+    runs = [common.areas[start:end].sum() - common.flaps / 2 for start, end in zip(ends[:-1], ends[1:], strict=True)]
+    return float(common.volume / min([run for run in runs if run > LEAST] or [np.inf]))
 
 
 def shared_volume(a: Mesh, a_pose: Pose, b: Mesh, b_pose: Pose) -> float:
@@ -69,7 +70,7 @@ def shared_volume(a: Mesh, a_pose: Pose, b: Mesh, b_pose: Pose) -> float:
     >>> round(shared_volume(box_mesh((0, 0, 0), (10, 10, 10)), np.eye(4), small, lifted), 6)
     108.0
     """
-    return _common(a, a_pose, b, b_pose)[1][0] if a.closed and b.closed else 0.0
+    return _common(a, a_pose, b, b_pose).volume if a.closed and b.closed else 0.0
 
 
 def shared_thickness(a: Mesh, a_pose: Pose, b: Mesh, b_pose: Pose) -> tuple[float, Point | None]:
@@ -89,28 +90,37 @@ def shared_thickness(a: Mesh, a_pose: Pose, b: Mesh, b_pose: Pose) -> tuple[floa
     point : (3,) or None
         In mm, in the frame that the poses lead to.
     """
-    common, (volume, area) = _common(a, a_pose, b, b_pose)
-    if volume < LEAST:
+    common = _common(a, a_pose, b, b_pose)
+    if common.volume < LEAST:
         return 0.0, None
-    middle = np.asarray(common.vert_properties)[:, :3].mean(0)
-    return float(2 * volume / area.sum()), tuple((a_pose[:3, :3] @ middle + a_pose[:3, 3]).tolist())
+    middle = a_pose[:3, :3] @ np.asarray(common.mesh.vert_properties)[:, :3].mean(0) + a_pose[:3, 3]
+    return float(2 * common.volume / (common.areas.sum() - common.flaps)), tuple(middle.tolist())
 
 
-def _common(
-    a: Mesh, a_pose: Pose, b: Mesh, b_pose: Pose
-) -> tuple[manifold3d.Mesh64, tuple[float, NDArray[np.float64]]]:
-    """What two meshes share, as the first has it: its mesh, its volume, and its triangles' areas."""
+@dataclass(frozen=True)
+class _Common:
+    """What two meshes share, as the first has it: its mesh, its volume in mm3 and its triangles' areas in mm2; and how
+    much of these are both sides of flaps that enclose nothing, where faces lie on one another."""
+
+    mesh: manifold3d.Mesh64
+    volume: float
+    areas: NDArray[np.float64]
+    flaps: float
+
+
+def _common(a: Mesh, a_pose: Pose, b: Mesh, b_pose: Pose) -> _Common:
     relative = np.linalg.inv(a_pose) @ b_pose
     return _common_of(a, b, (np.round(relative[:3], 7) + 0.0).tobytes())
 
 
 @lru_cache(maxsize=2048)
-def _common_of(a: Mesh, b: Mesh, relative: bytes) -> tuple[manifold3d.Mesh64, tuple[float, NDArray[np.float64]]]:
+def _common_of(a: Mesh, b: Mesh, relative: bytes) -> _Common:
     common = _solid(a) ^ _solid(b).transform(np.frombuffer(relative).reshape(3, 4))
     shape = common.to_mesh64()
     corners = np.asarray(shape.vert_properties)[:, :3][np.asarray(shape.tri_verts)]
-    area = np.linalg.norm(np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0]), axis=1) / 2
-    return shape, (common.volume(), area)
+    areas = np.linalg.norm(np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0]), axis=1) / 2
+    flaps = areas.sum() - common.as_original().simplify(FLAT).surface_area()
+    return _Common(shape, common.volume(), areas, max(float(flaps), 0.0))
 
 
 def new_overlaps(

@@ -11,7 +11,7 @@ from pulley.core.geometry.frames import Vector3
 from pulley.core.planning.blocking import Blocking
 from pulley.core.planning.gaps import GAP_SHARE
 from pulley.core.planning.outlines import Outlines, outlines_of
-from pulley.core.planning.page import Layout, Rooms, laid
+from pulley.core.planning.page import NOTHING, Layout, Rooms, laid
 from pulley.core.planning.peeling import Removal
 from pulley.core.planning.setting_aside import columns, effort_for, families
 from pulley.core.planning.spacing import Spacing
@@ -70,7 +70,7 @@ def layouts(
         best = _best(tried)
         opened = [_opened(blocking, removals, rooms, layout, rules) for layout in best[: effort.opened]]
         tried = opened + best[effort.opened :]
-    return _best(tried)
+    return [layout for layout in _best(tried) if layout.page.fit > NOTHING]
 
 
 def _best(layouts: Sequence[Layout]) -> list[Layout]:

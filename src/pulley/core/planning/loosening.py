@@ -142,6 +142,9 @@ class Support:
 
     def _of_bodies(self, bodies: Mapping[str, list[str]], contacts: list[Contact]) -> Iterator[Loose]:
         """What of bodies that bear one another does not stand; what stands without friction is not looked at twice."""
+        if not contacts:
+            yield from (Loose(tuple(leaves), FALLS) for leaves in bodies.values())
+            return
         solids = [_body(self.assembly, name, leaves, self.poses) for name, leaves in bodies.items()]
         fixed = {name for c in contacts for name in (c.on, c.by)} - bodies.keys()
         slips = must_be_held(solids, contacts, fixed, self.down, 0.0, fewest=False)

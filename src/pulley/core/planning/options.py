@@ -2,10 +2,14 @@
 
 from dataclasses import dataclass
 
+import numpy as np
+
 from pulley.core.errors import PulleyError
 from pulley.core.planning.blocking import Direction
 from pulley.core.planning.page import Rooms
 
+LONGEST = 100  # diagonals of the assembly that anything may go or be apart
+LEAST_ROOM = 10.0  # mm of paper
 MANNERS = {
     "compact": "columns",  # as large on the page as can be
     "families": "families",  # subassemblies set aside as a whole, each taken apart at its own place
@@ -43,15 +47,20 @@ class Options:
     sides: tuple[tuple[str, Direction], ...] = ()
     rooms: Rooms = Rooms()
 
-    def check(self) -> None:
-        """Raise PulleyError where an option makes no sense."""
-        for value, what in ((self.gap, "gap"), (self.length, "length")):
-            if value is not None and not 0 < value <= 1e6:
+    def check(self, diagonal: float) -> None:
+        """Raise PulleyError where an option makes no sense for an assembly with that diagonal in mm."""
+        most = LONGEST * max(diagonal, 1.0)
+        wishes = [(self.gap, "gap"), (self.length, "length"), *((mm, f"distance of {path}") for path, mm in self.far)]
+        for value, what in wishes:
+            if value is not None and not value > 0:
                 raise PulleyError(f"A {what} is a number of mm above 0; this one is {value:g}.")
+            if value is not None and value > most:
+                raise PulleyError(f"A {what} is at most {most:,.0f} mm for this assembly; this one is {value:g}.")
         if self.manner not in MANNERS:
             raise PulleyError(f"There is no manner “{self.manner}”. Choose one of {', '.join(MANNERS)}.")
         if self.most is not None and self.most < 1:
             raise PulleyError("Ask for one step or more.")
-        for path, mm in self.far:
-            if not 0 < mm <= 1e6:
-                raise PulleyError(f"A distance is a number of mm above 0; that of {path} is {mm:g}.")
+        if min((min(size) for size in self.rooms.sizes), default=0.0) < LEAST_ROOM:
+            raise PulleyError(f"The page leaves less than {LEAST_ROOM:g} mm for the view. Choose larger paper.")
+        if self.along is not None and not np.linalg.norm(self.along) > 0:
+            raise PulleyError("The way that is preferred has no direction. Name one that is not 0, 0, 0.")

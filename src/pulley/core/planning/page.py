@@ -13,9 +13,10 @@ from pulley.core.planning.gaps import end_shifts, usual_gap
 from pulley.core.planning.outlines import Page
 from pulley.core.planning.peeling import Removal
 from pulley.core.planning.removal_steps import step_count
-from pulley.core.planning.spacing import Placed, Spacing, place
+from pulley.core.planning.spacing import NoRoom, Placed, Spacing, place
 from pulley.core.scales import factor, largest_scale
 
+NOTHING = 1e-6  # the scale of what is no lay-out
 SEEN = 0.3  # share of a unit from which it counts as seen on the page
 WEIGHTS = {  # of what a lay-out is worth, the first three for a doubling
     "scale": 4.0,  # the standard scale
@@ -76,8 +77,12 @@ class Layout:
 def laid(blocking: Blocking, removals: Sequence[Removal], rooms: Rooms, view: Vector3, rules: Spacing) -> Layout:
     """Removals placed by rules, and what that is worth on a page."""
     rules = replace(rules, aside=_sided(rules))
-    placed, outlines = place(blocking, removals, range(len(blocking.units)), rules), rules.outlines
+    outlines = rules.outlines
     assert outlines is not None
+    try:
+        placed = place(blocking, removals, range(len(blocking.units)), rules)
+    except NoRoom:
+        return Layout((), rules, OnPage(view, NOTHING, 1.0, 1.0, rules.gap, 0, -math.inf))
     shifts = end_shifts(placed)
     page = Page(outlines)
     for k in range(len(blocking.units)):

@@ -115,7 +115,7 @@ def propose(
     for give in find_gives(assembly) if options.bending else ():
         if all(known["component"] != give.component for known in teardown.gives):
             teardown = set_give(teardown, give.component, give.by)
-    options.check()
+    options.check(assembly.diagonal)
     blocking = _blocking(assembly, teardown, options)
     present, wanted = _present(blocking, teardown, options)
     if not wanted:

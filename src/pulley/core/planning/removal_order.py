@@ -26,7 +26,6 @@ from pulley.core.planning.ways_out import shared_axis
 
 UP = (0.0, 0.0, 1.0)
 TOGETHER = 2  # members from which parts that leave in their own directions are one step
-AT_ONCE = 1  # thing held, beside the one that moves
 FEW = 3  # units of a set that leaves together, up to which that is tried before harder ways
 
 
@@ -42,8 +41,8 @@ def peel(
 
     Free units leave first, fasteners before others, the shortest way before longer ones, and what is alike in
     like places together. Where no unit is free by itself, further directions are tried, then the smallest set
-    that can leave together, then two legs, then a turn. Where ``held`` says that more than one thing must be held,
-    that leaves first. ``report`` is told units done and in all; where it raises `Enough`, what was found so far comes
+    that can leave together, then two legs, then a turn. What ``held`` says must be held leaves before anything
+    else is loosened. ``report`` is told units done and in all; where it raises `Enough`, what was found so far comes
     back.
 
     Returns
@@ -101,9 +100,9 @@ def _single(state: Peeling) -> Removal | None:
 
 
 def _dropping(state: Peeling) -> frozenset[int]:
-    """What must be held now, and is rid of first where it is more than one thing; else everything."""
+    """What must be held now, and leaves before something else is loosened; everything where that is nothing."""
     held = state.held(state.present) if state.held else ()
-    return frozenset().union(*held) if len(held) > AT_ONCE else frozenset(state.left)
+    return frozenset().union(*held) or frozenset(state.left)
 
 
 def _needed(state: Peeling) -> set[int]:
@@ -154,7 +153,7 @@ def _outward(state: Peeling, like: Sequence[int], best: dict[int, Direction]) ->
         return None
     middles = {k: middle_of(state.blocking, k) for k in like}
     centre = np.mean(list(middles.values()), axis=0)
-    ways = [np.array(best[k]) for k in like]
+    ways = [np.array(way) for way in dict.fromkeys(best[k] for k in like)]
     across = max((np.cross(a, b) for a in ways for b in ways), key=lambda v: float(v @ v))
     line = unit(across) if across @ across > 1e-6 else view_frame(ways[0])[0]
     members = tuple(k for k in like if _leads_away(middles[k] - centre, line, np.array(best[k])))

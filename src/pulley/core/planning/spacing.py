@@ -21,6 +21,10 @@ FAR = 100  # diagonals; as far as anything goes aside
 AT_HOME: Direction = (0.0, 0.0, 0.0)
 
 
+class NoRoom(Exception):  # noqa: N818 - no fault
+    """Something would have to go past all that goes aside; such a lay-out is none."""
+
+
 @dataclass(frozen=True)
 class Placed:
     """A removal with its distance in mm, the same for what it is taken apart into, and where it is set aside.
@@ -112,7 +116,7 @@ def place(blocking: Blocking, removals: Sequence[Removal], present: Iterable[int
     must to stand, by a gap, beyond what stays and what leaves after it on its way (compact explosion graphs:
     Li, Agrawala, Curless and Salesin 2008, from memory); and on, by quarters of a gap, until as much of it and of
     what it covers is seen on the page as the rules ask. What is set aside comes last, column by column, each as
-    near as its outline stands clear on the page.
+    near as its outline stands clear on the page; `NoRoom` is raised where something else is in its way.
 
     Parameters
     ----------
@@ -147,6 +151,8 @@ def _straight(room: _Room, removal: Removal) -> Placed:
     apart = _shifts_of(inner)
     picked = room.rules.picked(removal)
     distance = _distance(room, removal, apart) if picked is None else picked
+    if room.lanes and picked is None and distance > FAR / 2 * room.blocking.scene.assembly.diagonal:
+        raise NoRoom
     _stand(room, removal, apart, distance, NOWHERE)
     return Placed(removal, distance, tuple(inner))
 

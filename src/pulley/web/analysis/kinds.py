@@ -96,7 +96,7 @@ class Offer:
     picture: bytes
 
 
-@analysis("proposal")
+@analysis("proposal", _bench)
 def proposed_steps(case: Case, report: Report) -> Offer:
     """Steps that take off what was asked for with ``options``; stopped, those that were found."""
 

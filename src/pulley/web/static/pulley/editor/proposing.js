@@ -64,14 +64,14 @@ export function createProposing({ store, stage, player, selection, server, light
     seen = Boolean(found);
   });
   onClick(box, {
-    "[data-pick]": ({ dataset }) => pick((picks) => picks[dataset.pick].push(...selection.paths())),
-    "[data-unpick]": ({ dataset, value }) =>
+    "[data-wish]": ({ dataset }) => pick((picks) => picks[dataset.wish].push(...selection.paths())),
+    "[data-unwish]": ({ dataset, value }) =>
       pick((picks) => {
-        const kind = dataset.unpick;
+        const kind = dataset.unwish;
         if (Array.isArray(picks[kind])) picks[kind] = picks[kind].filter((path) => path !== value);
         else delete picks[kind][value];
       }),
-    "[data-side]": ({ dataset, value }) => pick((picks) => (picks.sides[dataset.side] = value)),
+    "[data-aside]": ({ dataset, value }) => pick((picks) => (picks.sides[dataset.aside] = value)),
     "[data-proposal=stop]": () => ask({ stop: "1" }),
     "[data-proposal=leave]": clear,
     "[data-proposal=accept]": () => server.edit("accept", { ...asked, steps: ticked() }),

@@ -1,0 +1,111 @@
+"""Proposals for what is hard to propose for: odd assemblies, pages, wishes and ways down, and picks that contradict."""
+
+from unittest import TestCase
+
+import numpy as np
+from benchmarks.generate import assemble
+from benchmarks.mechanisms import at, box, made, screw
+from manifold3d import Manifold
+
+from pulley.core.contact.check import check
+from pulley.core.errors import PulleyError
+from pulley.core.geometry.mesh import box_mesh, flat_mesh
+from pulley.core.planning.options import Options
+from pulley.core.planning.page import Rooms
+from pulley.core.planning.proposal import propose
+from pulley.core.teardown import Bearings, Teardown
+from tests.core.test_holding import ceiling
+from tests.scenes import axial
+
+HOME = np.eye(4)
+
+
+def solid_plates():
+    """A lid on a base, screwed together, with no holes for the screws."""
+    lid, holds = box((60, 60, 5), (0, 0, 10)), [at(10, 10, 15), at(50, 50, 15)]
+    return made("solid", ("base", box((60, 60, 10))), ("lid", lid), ("screw", screw(2, 10), holds))
+
+
+class AssemblyTests(TestCase):
+    def test_one_part_stays(self):
+        proposal = propose(made("one", ("only", box((10, 10, 10)))))
+        self.assertEqual((proposal.steps, proposal.stay, proposal.left), ((), ("only",), ()))
+
+    def test_loose_balls_all_come_off(self):
+        middles = np.random.default_rng(5).uniform(0, 200, (120, 3))
+        balls = made("balls", ("ball", Manifold.sphere(4, 16), [at(*middle) for middle in middles]))
+        proposal = propose(balls)
+        self.assertEqual(proposal.left, ())
+        self.assertEqual(sum(len(step.members) for step in proposal.steps), 119)
+
+    def test_overlapping_and_equal_parts(self):
+        for second in ((5, 5, 5), (0, 0, 0)):
+            scene = made("over", ("a", box((20, 20, 20))), ("b", box((20, 20, 20), second)))
+            self.assertEqual((len(propose(scene).steps), propose(scene).left), (1, ()))
+
+    def test_sheets(self):
+        def sheet(z: float):
+            corners = np.array([[0, 0, z], [40, 0, z], [40, 30, z], [0, 30, z]], float)
+            return flat_mesh(corners[[[0, 1, 2], [0, 2, 3]]])
+
+        between = ("box", box_mesh((5, 5, 1), (20, 20, 4)), HOME)
+        proposal = propose(assemble("sheets", [("low", sheet(0.0), HOME), ("high", sheet(5.0), HOME), between]))
+        self.assertEqual((len(proposal.steps), proposal.left), (2, ()))
+
+    def test_screws_in_plates_without_holes_come_out(self):
+        """A screw whose head lies flush on a plate that it is sunk in shares no more with it on its way out."""
+        scene = solid_plates()
+        proposal = propose(scene)
+        self.assertEqual([step.label for step in proposal.steps], ["2 × screw", "lid"])
+        self.assertEqual(proposal.left, ())
+        self.assertTrue(check(scene, proposal.added_to(Teardown("t"))).clear)
+        along = Teardown("t", (axial(("lid",), (1.0, 0.0, 0.0), 90), axial(("screw",), (0.0, 0.0, -1.0), 40)))
+        self.assertFalse(check(scene, along).clear)  # its head goes through the plate then
+
+    def test_down_askew(self):
+        for up in ((0.6, 0.0, 0.8), (0.0, 0.0, -1.0), (1.0, 0.0, 0.0)):
+            proposal = propose(solid_plates(), Teardown("t", bearings=Bearings((0.0, -1.0, 0.0), up)))
+            self.assertEqual((len(proposal.steps), proposal.left), (2, ()), up)
+
+    def test_a_base_that_nothing_holds(self):
+        proposal = propose(ceiling(), options=Options(stay=("plate",)))
+        self.assertEqual((proposal.stay, proposal.left), (("plate",), ()))
+
+
+class WishTests(TestCase):
+    def refused(self, words: str, **wishes):
+        with self.assertRaisesMessage(words):
+            propose(ceiling(), options=Options(**wishes))
+
+    def assertRaisesMessage(self, words: str):  # noqa: N802 - as unittest has it
+        return self.assertRaisesRegex(PulleyError, words)
+
+    def test_a_page_too_small_for_anything(self):
+        for size in ((5.0, 200.0), (0.0, 0.0), (-4.0, 30.0)):
+            self.refused("Choose larger paper", rooms=Rooms(sizes=(size,)))
+
+    def test_numbers_that_are_none(self):
+        for value in (0.0, -3.0, float("nan")):
+            for wish in ({"gap": value}, {"length": value}, {"far": (("plate", value),)}):
+                self.refused("a number of mm above 0", **wish)
+        for value in (1e6, float("inf")):
+            for wish in ({"gap": value}, {"length": value}, {"far": (("plate", value),)}):
+                self.refused("at most", **wish)
+        self.refused("has no direction", along=(0.0, 0.0, 0.0))
+
+    def test_picks_that_contradict_one_another(self):
+        self.refused("plate is to stay, and to be reached first", stay=("plate",), reach=("plate",))
+        self.refused("plate is to stay, and to go far", stay=("plate",), far=(("plate", 30.0),))
+        self.refused("Everything is to stay", stay=("plate", "beam", "screw", "screw#2"))
+
+    def test_a_distance_that_is_picked_is_kept_and_the_rest_follows(self):
+        plain, picked = propose(ceiling()), propose(ceiling(), options=Options(far=(("plate", 75.0),)))
+        self.assertNotEqual(plain.far["plate"], 75.0)
+        self.assertEqual(picked.far["plate"], 75.0)
+        self.assertGreater(picked.far["screw"], plain.far["screw"])  # the screws stand beyond the plate
+        self.assertEqual(picked.left, ())
+
+    def test_a_distance_that_is_too_short_is_said(self):
+        proposal = propose(ceiling(), options=Options(far=(("screw", 4.0),)))
+        said = [left.sentence for left in proposal.left if left.path == "screw"]
+        self.assertEqual(said, ["screw was left where it is: at 4 mm, as you picked, it would stand in something."])
