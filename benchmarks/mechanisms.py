@@ -132,6 +132,13 @@ def bayonet() -> Assembly:
     return made("bayonet", ("socket", socket), ("cap", cap))
 
 
+def slider() -> Assembly:
+    """A block in a channel that bends twice. Known: along it, across, and up: one step of three legs."""
+    body = box((100, 100, 40)) - box((50.4, 10.4, 10.4), (10, 10, 10)) - box((10.4, 60.4, 10.4), (50, 10, 10))
+    body -= box((10.4, 10.4, 31), (50, 60, 10))
+    return made("slider in a channel", ("body", body), ("slider", box((10, 10, 10), (10.2, 10.2, 10.2))))
+
+
 def door() -> Assembly:
     """A door that six screws hold to a frame from inside. Known: screws inward, then the door outward: two steps."""
     frame = box((100, 10, 160)) - box((70, 12, 130), (15, -1, 15))
@@ -315,6 +322,7 @@ def least_steps() -> list[tuple[Assembly, int | None]]:
         (piston(), None),
         (hinge(), 2),
         (bayonet(), 2),
+        (slider(), 1),
         (door(), 2),
         (plug(), 2),
         (plates(), 3),

@@ -98,6 +98,13 @@ class CommandTests(CommandCase):
         self.assertEqual(sum("Cheek screw" in path for path in along), 6)
         self.assertEqual(len(self.answer("fits", DEMO)[1]["fits"]), 6)
 
+    def test_what_must_be_held(self):
+        answer = self.answer("check", DEMO, DEMO_TEARDOWN, "--held")[1]
+        self.assertTrue(all(step["hands"] >= 1 for step in answer["steps"]))
+        loosened = [each for step in answer["steps"] for each in step["loosens"]]
+        self.assertTrue({each["does"] for each in loosened} & {"falls", "tips over", "stays only by friction"})
+        self.assertNotIn("hands", self.answer("check", DEMO, DEMO_TEARDOWN)[1]["steps"][0])
+
     def test_warnings_and_clearance(self):
         step = {"id": "s1", "kind": "radial", "members": ["Halyard block/Shackle/Shackle pin"], "distance": 20}
         step |= {"axis": {"origin": [-50, 85, 0], "direction": [0, 0, 1]}}

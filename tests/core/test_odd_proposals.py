@@ -3,6 +3,7 @@
 from unittest import TestCase
 
 import numpy as np
+from benchmarks import mechanisms
 from benchmarks.generate import assemble
 from benchmarks.mechanisms import at, box, made, screw
 from manifold3d import Manifold
@@ -109,3 +110,12 @@ class WishTests(TestCase):
         proposal = propose(ceiling(), options=Options(far=(("screw", 4.0),)))
         said = [left.sentence for left in proposal.left if left.path == "screw"]
         self.assertEqual(said, ["screw was left where it is: at 4 mm, as you picked, it would stand in something."])
+
+    def test_what_is_set_aside_goes_to_the_side_that_is_picked(self):
+        coupling = next(a for a, _ in mechanisms.least_steps() if a.name == "coupling")
+        plain = propose(coupling)
+        path, (x, y, z) = next(iter(plain.sides.items()))
+        other = (-x + 0.0, -y + 0.0, -z + 0.0)
+        picked = propose(coupling, options=Options(sides=((path, other),)))
+        self.assertEqual((picked.sides[path], picked.left), (other, ()))
+        self.assertTrue(check(coupling, picked.added_to(Teardown("t"))).clear)

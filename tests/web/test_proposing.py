@@ -55,6 +55,28 @@ class ProposingTests(SignedInCase):
         for sent in ({"gap": "-1"}, {"length": "x"}, {"scope": "selection", "members": '["nothing"]'}, {"most": "0"}):
             self.ask(expect=422, **sent)
 
+    def test_picks(self):
+        panel = self.proposed(picks=json.dumps({"stay": ["lid"], "far": {"high": "4.5 cm"}}))
+        self.assertIn("lid stays where it is", panel)
+        self.assertIn('data-unwish="stay" value="lid"', panel)
+        self.assertRegex(panel, r'data-far="high" value="45"')
+        nonsense = (
+            "[]",
+            "{",
+            '{"stay": 3}',
+            '{"stay": ["nothing"]}',
+            '{"far": {"high": "x"}}',
+            '{"far": {"high": "-2"}}',
+        )
+        for picks in (*nonsense, '{"whole": ["lid"]}', '{"stay": ["lid"], "reach": ["lid"]}'):
+            self.ask(expect=422, picks=picks)
+        self.assertEqual(self.kept().steps, ())
+
+    def test_what_must_be_held(self):
+        self.lift("lid")
+        answer = self.answered(lambda: self.client.get(f"{self.address}holding"))
+        self.assertContains(answer, "what stays stands by itself")
+
     def test_nothing_chosen_or_nothing_known(self):
         self.edit("accept", expect=422, steps="[]")
         self.edit("accept", expect=422, steps='["p9"]')

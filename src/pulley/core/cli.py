@@ -32,6 +32,7 @@ from pulley.core.geometry.frames import triple
 from pulley.core.planning.companions import bring_along, matches
 from pulley.core.planning.direction_text import parse_direction
 from pulley.core.planning.directions import name_of
+from pulley.core.planning.holding import holds
 from pulley.core.planning.options import MANNERS, Options
 from pulley.core.planning.page import OnPage, Rooms
 from pulley.core.planning.proposal import propose
@@ -141,6 +142,7 @@ def check_teardown(args: argparse.Namespace) -> tuple[dict[str, Any], int]:
 
     verdict = check(assembly, teardown, report=report)
     played = {stage.step.id: stage for stage in stages(assembly, teardown)} if args.clearance else {}
+    loosened = {hold.step: hold for hold in holds(assembly, teardown)} if args.held else {}
     steps = []
     for id, snags in verdict.snags.items():
         cures = [remedy.to_json() for remedy in remedies(assembly, teardown, verdict, id)]
@@ -152,6 +154,9 @@ def check_teardown(args: argparse.Namespace) -> tuple[dict[str, Any], int]:
         if args.clearance:
             nearest = clearance(assembly, played[id])
             step["clearance"] = asdict(nearest) if nearest else None
+        if id in loosened:
+            step["loosens"] = [asdict(each) for each in loosened[id].loosens]
+            step["hands"] = loosened[id].hands
         steps.append(step)
     overlaps = [{"a": o.a, "b": o.b, "depth": o.depth} for o in verdict.overlaps]
     answer = {"clear": verdict.clear, "steps": steps, "overlaps": overlaps}
@@ -216,7 +221,8 @@ def propose_teardown(args: argparse.Namespace) -> tuple[dict[str, Any], int]:
     steps = [{"id": s.id, "members": s.members, "kind": s.motion.kind, "reason": s.note} for s in proposal.steps]
     left = [asdict(each) for each in proposal.left]
     page = _on_page(proposal.layout) if proposal.layout else {}
-    return {"steps": steps, "stay": proposal.stay, "left": left, "extent": proposal.extent, **page}, 1 if left else 0
+    answer = {"steps": steps, "stay": proposal.stay, "left": left, "extent": proposal.extent, "hands": proposal.hands}
+    return answer | page, 1 if left else 0
 
 
 def _rooms(assembly: Assembly, teardown: Teardown, paper: str) -> Rooms:
@@ -401,6 +407,7 @@ def _parser(named: str) -> argparse.ArgumentParser:
             command.add_argument("teardown", metavar="TEARDOWN.json")
         if name == "check":
             command.add_argument("--clearance", action="store_true", help="how near each step brings what it passes")
+            command.add_argument("--held", action="store_true", help="what each step loosens, and the hands it takes")
             command.add_argument("--progress", action="store_true", help="say on standard error which step is done")
         if name == "matches":
             command.add_argument("step", metavar="STEP", help="the step's id")

@@ -63,6 +63,30 @@ def inertia_axis(mesh: Mesh) -> Line | None:
     """
     if not mesh.closed:
         return None
+    centre, moments, axes = _principal(mesh)
+    gaps = np.diff(moments) / max(moments[-1], 1e-300)
+    if min(gaps) > ROUND or max(gaps) <= ROUND:
+        return None
+    return Line(centre, axes[:, 2] if gaps[0] <= ROUND else axes[:, 0])
+
+
+def principal_axes(mesh: Mesh) -> tuple[Line, ...]:
+    """The three axes through the centre of mass about which a solid spins without a wobble; none of what is open.
+
+    Examples
+    --------
+    >>> from pulley.core.geometry.mesh import box_mesh
+    >>> [np.abs(line.direction).round(6).tolist() for line in principal_axes(box_mesh((0, 0, 0), (1, 2, 3)))]
+    [[1.0, 0.0, 0.0], [0.0, 1.0, 0.0], [0.0, 0.0, 1.0]]
+    """
+    if not mesh.closed:
+        return ()
+    centre, _, axes = _principal(mesh)
+    return tuple(Line(centre, axis) for axis in axes.T)
+
+
+def _principal(mesh: Mesh) -> tuple[Vector, Vector, NDArray[np.float64]]:
+    """The centre of mass (3,), and the second moments (3,) along the principal axes, the columns of (3, 3)."""
     a, b, c = np.moveaxis(mesh.corners, 1, 0)
     volume = np.einsum("ij,ij->i", a, np.cross(b, c)) / 6
     centre = (volume[:, None] * (a + b + c)).sum(0) / 4 / volume.sum()
@@ -70,11 +94,7 @@ def inertia_axis(mesh: Mesh) -> Line | None:
     weight = np.einsum("ij,ij->i", p, np.cross(q, r)) / 120
     total = p + q + r
     second = sum(np.einsum("i,ij,ik->jk", weight, v, v) for v in (p, q, r, total))
-    moments, axes = np.linalg.eigh(second)
-    gaps = np.diff(moments) / moments[-1]
-    if min(gaps) > ROUND or max(gaps) <= ROUND:
-        return None
-    return Line(centre, axes[:, 2] if gaps[0] <= ROUND else axes[:, 0])
+    return centre, *np.linalg.eigh(second)
 
 
 def cylindrical(points: NDArray[np.float64], axis: Line) -> NDArray[np.float64]:

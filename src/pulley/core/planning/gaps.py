@@ -57,7 +57,7 @@ def end_shifts(placed: Sequence[Placed]) -> dict[int, Vector]:
     """Where units stand at the end, as displacements (3,) in mm."""
     shifts: dict[int, Vector] = {}
     for each in placed:
-        first = np.array(each.removal.first or (0.0, 0.0, 0.0)) + np.array(each.aside)
+        first = sum(each.removal.bends[-1:], np.zeros(3)) + np.array(each.aside)
         for k, direction in zip(each.removal.units, each.removal.directions, strict=True):
             shifts[k] = first + np.array(direction) * each.distance
         for k, shift in end_shifts(each.inner).items():

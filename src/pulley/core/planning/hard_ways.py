@@ -2,6 +2,7 @@
 
 from collections.abc import Iterator
 from dataclasses import replace
+from itertools import product
 
 import numpy as np
 
@@ -11,10 +12,11 @@ from pulley.core.geometry.frames import Pose, Vector, translation, triple, unit
 from pulley.core.motion.travel import Screw
 from pulley.core.planning.blocking import SIX, Blocking, Direction
 from pulley.core.planning.directions import SAME
-from pulley.core.planning.outward import free_turn, own_axis
+from pulley.core.planning.outward import free_turn, turning_axes
 from pulley.core.planning.peeling import Peeling, Removal, Twist, fastener_kind, size_of
 
 ANGLES = (30.0, -30.0, 45.0, -45.0, 60.0, -60.0, 90.0, -90.0, 120.0, -120.0, 180.0)  # degrees tried on a bayonet
+AXES = 5  # of a unit that are tried
 TURN = 40  # sweeps that trying a turn counts as
 SHORT = (1.0, 0.5, 0.25)  # shares of what is free on a first leg, at which a second one is tried
 
@@ -56,14 +58,12 @@ def _thread(blocking: Blocking, k: int, holder: int, direction: Vector) -> Twist
 
 
 def locked(state: Peeling) -> Removal | None:
-    """A unit that leaves along its own axis after less than a turn about it, as out of a bayonet."""
+    """A unit that leaves along an axis of its own after less than a turn about it, as out of a bayonet."""
     there = _scene_of(state)
     for k in state.left:
         leaves = state.blocking.units[k].leaves
-        axis = own_axis(there, leaves) if len(leaves) == 1 else None
-        if axis is None:
-            continue
-        for angle in ANGLES:
+        axes = turning_axes(there, leaves[0])[:AXES] if len(leaves) == 1 else []
+        for axis, angle in product(axes, ANGLES):
             state.tries -= TURN
             if state.tries <= 0:
                 return None
@@ -71,7 +71,7 @@ def locked(state: Peeling) -> Removal | None:
             way = _after_turning(state, k, turn) if free_turn(there, leaves, turn)[0] is None else None
             if way is not None:
                 about = angle if way @ turn.direction > 0 else -angle
-                return Removal((k,), (triple(way),), twist=Twist(axis.origin, about, 0.0))
+                return Removal((k,), (triple(way),), twist=Twist(triple(np.round(axis.origin, 6)), about, 0.0))
     return None
 
 
@@ -85,8 +85,40 @@ def two_legs(state: Peeling) -> Removal | None:
     """A unit that leaves after a short leg another way."""
     for k in sorted(state.left, key=lambda k: size_of(state.blocking, k)):
         for first, second in _legs(state, k):
-            return Removal((k,), (second,), first=first)
+            return Removal((k,), (second,), legs=(first,))
     return None
+
+
+def three_legs(state: Peeling) -> Removal | None:
+    """A unit that leaves after two short legs, each square to the one before."""
+    there = _scene_of(state)
+    for k in sorted(state.left, key=lambda k: size_of(state.blocking, k)):
+        for first in _shorts(state, k, there, np.zeros(3), None):
+            for second in _shorts(state, k, there, first, first):
+                end = first + second
+                for way in _square_to(second):
+                    if _clear_from(state, k, translation(end), np.array(way)):
+                        return Removal((k,), (way,), legs=(triple(first), triple(second)))
+    return None
+
+
+def _square_to(leg: Vector) -> list[Direction]:
+    return [d for d in SIX if abs(float(np.array(d) @ leg)) < 1e-9]
+
+
+def _shorts(state: Peeling, k: int, there: Scene, start: Vector, before: Vector | None) -> Iterator[Vector]:
+    """Short legs from a place, each as far as it is free and shares of that, square to the one before."""
+    leaves = state.blocking.units[k].leaves
+    moved = {leaf: translation(start) @ there.poses[leaf] for leaf in leaves}
+    scene = replace(there, poses={**there.poses, **moved})
+    for direction in SIX if before is None else _square_to(before):
+        if state.tries <= 0:
+            return
+        state.tries -= 1
+        met = scene.first_meeting(leaves, np.array(direction))
+        free = met.travel if met else 0.0
+        for share in SHORT if free > 1.0 else ():
+            yield np.array(direction) * np.floor(free * share * 10) / 10
 
 
 def _legs(state: Peeling, k: int) -> Iterator[tuple[Direction, Direction]]:

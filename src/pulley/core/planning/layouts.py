@@ -63,7 +63,7 @@ def layouts(
             continue  # no lay-out is smaller than the assembly at home
         tried += setting[aside](blocking, removals, rooms, layout)
     wanted = [layout for layout in tried if layout.rules.aside] if aside == "families" else tried
-    tried = wanted or tried
+    tried = _as_picked(wanted or tried, rules)
     if not keep:
         for layout in _best(tried)[: effort.hopeful]:
             tried += _tighter(blocking, removals, rooms, layout)
@@ -71,6 +71,13 @@ def layouts(
         opened = [_opened(blocking, removals, rooms, layout, rules) for layout in best[: effort.opened]]
         tried = opened + best[effort.opened :]
     return [layout for layout in _best(tried) if layout.page.fit > NOTHING]
+
+
+def _as_picked(layouts: Sequence[Layout], rules: Spacing) -> list[Layout]:
+    """Those in which everything is set aside for which a side was picked; all where there is none."""
+    picked = rules.sides.keys()
+    aside = [layout for layout in layouts if picked <= {k for units in layout.rules.aside for k in units}]
+    return aside or list(layouts)
 
 
 def _best(layouts: Sequence[Layout]) -> list[Layout]:

@@ -6,8 +6,8 @@ from dataclasses import dataclass
 import numpy as np
 
 from pulley.core.contact.scene import Scene
-from pulley.core.geometry.frames import Vector, Vector3, apply, unit
-from pulley.core.geometry.symmetry import symmetry_axis
+from pulley.core.geometry.frames import Pose, Vector, Vector3, apply, unit
+from pulley.core.geometry.symmetry import Line, direction_between, principal_axes, symmetry_axis
 from pulley.core.motion import Axis
 from pulley.core.motion.radial import ON_AXIS, middle
 from pulley.core.motion.travel import Screw
@@ -17,6 +17,7 @@ from pulley.core.quantities import round_down
 
 ROUND = 0.02  # share of the radius, or 0.2 mm, by which places may stand off the circle through them
 FLAT = 0.2  # mm
+COAXIAL = 0.2  # mm between two axes that are one
 
 
 @dataclass(frozen=True)
@@ -133,7 +134,27 @@ def own_axis(scene: Scene, members: Sequence[str]) -> Axis | None:
     line = symmetry_axis(mesh)
     if line is None:
         return None
+    return _axis(pose, line)
+
+
+def _axis(pose: Pose, line: Line) -> Axis:
     return Axis(_triple(apply(pose, line.origin)), _triple(plain_direction(pose[:3, :3] @ line.direction)))
+
+
+def turning_axes(scene: Scene, leaf: str) -> list[Axis]:
+    """The axes that a leaf may be turned about: its own, else those of its round faces, the thickest first, and those
+    through its centre of mass about which it spins without a wobble; each once."""
+    own = own_axis(scene, [leaf])
+    if own:
+        return [own]
+    mesh, pose = scene.body(leaf)
+    rounds = sorted(mesh.cylinders, key=lambda cylinder: -cylinder.radius)
+    lines = [Line(np.array(cylinder.origin), np.array(cylinder.direction)) for cylinder in rounds]
+    found: list[Line] = []
+    for line in (*lines, *principal_axes(mesh)):
+        if all(direction_between(line, other, COAXIAL) is None for other in found):
+            found.append(line)
+    return [_axis(pose, line) for line in found]
 
 
 def free_turn(scene: Scene, members: Sequence[str], turn: Screw) -> tuple[float | None, str | None]:

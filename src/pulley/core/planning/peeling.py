@@ -39,7 +39,7 @@ class Twist:
 class Removal:
     """One step of taking apart: units that leave together, each along its own direction.
 
-    ``first`` is a short leg in mm that comes before it, ``twist`` a turn that does. ``axis`` is given where
+    ``legs`` are short ways in mm that come before it, ``twist`` a turn that does. ``axis`` is given where
     directions differ: a point and a direction of the line that they lead away from. ``inner`` is how a set that
     only leaves together is taken apart once it is out, ``together`` what is not taken off of it. ``fastener`` and
     ``knot`` say why the step is there, as does ``family``: a subassembly that leaves as a whole.
@@ -48,13 +48,18 @@ class Removal:
     units: tuple[int, ...]
     directions: tuple[Direction, ...]
     axis: tuple[Direction, Direction] | None = None
-    first: Direction | None = None
+    legs: tuple[Direction, ...] = ()
     twist: Twist | None = None
     inner: tuple["Removal", ...] = ()
     together: tuple[int, ...] = ()
     fastener: bool = False
     knot: bool = False
     family: str = ""
+
+    @property
+    def bends(self) -> list[Vector]:
+        """Where the way bends: displacements (3,) in mm after each leg."""
+        return list(np.cumsum(np.array(self.legs).reshape(-1, 3), axis=0))
 
 
 @dataclass(frozen=True)

@@ -10,7 +10,7 @@ import numpy as np
 from pulley.core.geometry.frames import Vector, triple, unit, view_frame
 from pulley.core.planning.blocking import SIX, Blocking, Direction
 from pulley.core.planning.directions import SAME
-from pulley.core.planning.hard_ways import askew, locked, two_legs, unscrewed
+from pulley.core.planning.hard_ways import askew, locked, three_legs, two_legs, unscrewed
 from pulley.core.planning.peeling import (
     Enough,
     Held,
@@ -41,9 +41,9 @@ def peel(
 
     Free units leave first, fasteners before others, the shortest way before longer ones, and what is alike in
     like places together. Where no unit is free by itself, further directions are tried, then the smallest set
-    that can leave together, then two legs, then a turn. What ``held`` says must be held leaves before anything
-    else is loosened. ``report`` is told units done and in all; where it raises `Enough`, what was found so far comes
-    back.
+    that can leave together, then two legs, then a turn, then three legs. What ``held`` says must be held leaves
+    before anything else is loosened. ``report`` is told units done and in all; where it raises `Enough`, what was found
+    so far comes back.
 
     Returns
     -------
@@ -73,7 +73,7 @@ def _next(state: Peeling) -> Removal | None:
     knot = _knot(state)
     if knot and len(knot.units) <= FEW:
         return knot
-    return two_legs(state) or locked(state) or knot
+    return two_legs(state) or locked(state) or three_legs(state) or knot
 
 
 def _single(state: Peeling) -> Removal | None:

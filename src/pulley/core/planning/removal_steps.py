@@ -129,7 +129,7 @@ def _goes_on(blocking: Blocking, run: list[Placed], each: Placed) -> bool:
     last = run[-1]
     simple = all(
         len(p.removal.units) == 1
-        and not (p.removal.inner or p.removal.first or p.removal.axis or p.removal.twist or any(p.aside))
+        and not (p.removal.inner or p.removal.legs or p.removal.axis or p.removal.twist or any(p.aside) or p.picked)
         for p in (last, each)
     )
     if not simple or last.removal.directions != each.removal.directions:
@@ -160,9 +160,9 @@ def _motion(placed: Placed) -> Motion:
         return Radial(placed.distance, Axis(*removal.axis))
     if any(placed.aside):
         return Path(_aside(placed))
-    if removal.first:
-        end = np.array(removal.first) + np.array(direction) * placed.distance
-        return Path((removal.first, triple(np.round(end, 6))))
+    if removal.legs:
+        ends = [*removal.bends, removal.bends[-1] + np.array(direction) * placed.distance]
+        return Path(tuple(triple(np.round(end, 6)) for end in ends))
     return Axial(direction, placed.distance)
 
 
@@ -214,8 +214,9 @@ def _reason(blocking: Blocking, run: Sequence[Placed], gone: set[int]) -> str:
         return f"A thread holds it: {plain(turns)} turns of {plain(pitch)} mm, then {way}."
     if removal.twist:
         return f"It is locked: a turn by {plain(abs(removal.twist.angle))}° frees it, then {way}."
-    if removal.first:
-        return f"Nothing lets it go straight; a short way {direction_word(removal.first)} first clears it."
+    if removal.legs:
+        ways = " and ".join(direction_word(leg) for leg in removal.legs)
+        return f"Nothing lets it go straight; a short way {ways} first clears it."
     return _holds(blocking, removal, members, gone, way)
 
 

@@ -124,7 +124,7 @@ def _longest(layout: Layout, done: set[Direction]) -> Direction | None:
 
 
 def _may_go_aside(removal: Removal) -> bool:
-    return not (removal.axis or removal.first or removal.twist) and len(set(removal.directions)) == 1
+    return not (removal.axis or removal.legs or removal.twist) and len(set(removal.directions)) == 1
 
 
 def _row(layout: Layout, way: Direction) -> list[Placed]:

@@ -29,7 +29,8 @@ class NoRoom(Exception):  # noqa: N818 - no fault
 class Placed:
     """A removal with its distance in mm, the same for what it is taken apart into, and where it is set aside.
 
-    One that is set aside goes ``lift`` along its way, then aside, then the rest of its distance.
+    One that is set aside goes ``lift`` along its way, then aside, then the rest of its distance. Somebody may have
+    ``picked`` the distance.
     """
 
     removal: Removal
@@ -37,6 +38,7 @@ class Placed:
     inner: tuple["Placed", ...] = ()
     aside: Direction = (0.0, 0.0, 0.0)
     lift: float = 0.0
+    picked: bool = False
 
 
 @dataclass(frozen=True)
@@ -154,7 +156,7 @@ def _straight(room: _Room, removal: Removal) -> Placed:
     if room.lanes and picked is None and distance > FAR / 2 * room.blocking.scene.assembly.diagonal:
         raise NoRoom
     _stand(room, removal, apart, distance, NOWHERE)
-    return Placed(removal, distance, tuple(inner))
+    return Placed(removal, distance, tuple(inner), picked=picked is not None)
 
 
 def _stand(room: _Room, removal: Removal, apart: Mapping[int, list[Vector]], distance: float, aside: Vector) -> None:
@@ -162,7 +164,7 @@ def _stand(room: _Room, removal: Removal, apart: Mapping[int, list[Vector]], dis
     for k, direction in zip(removal.units, removal.directions, strict=True):
         out = first + np.array(direction) * distance + aside
         plain = not (k in apart or first.any() or aside.any())
-        room.stand(k, [first, out, *(out + shift for shift in apart.get(k, []))], direction if plain else None)
+        room.stand(k, [*removal.bends, out, *(out + shift for shift in apart.get(k, []))], direction if plain else None)
 
 
 def _parts(room: _Room, removal: Removal) -> list[Removal]:
@@ -195,7 +197,8 @@ def _inside(room: _Room, removal: Removal) -> list[Placed]:
 
 
 def _first(removal: Removal) -> Vector:
-    return np.array(removal.first or NOWHERE)
+    end: Vector = sum(removal.bends[-1:], NOWHERE)
+    return end
 
 
 def _shifts_of(inner: Sequence[Placed]) -> dict[int, list[Vector]]:
@@ -285,7 +288,7 @@ def _seen_distance(
 
 def _most(room: _Room, removal: Removal) -> float:
     """How far a removal can go at most before it meets what stands in its way: what was moved out there before."""
-    if removal.first or removal.twist:
+    if removal.legs or removal.twist:
         return math.inf
     standing = [k for k, way in room.ways.items() if way == AT_HOME]
     met = (room.blocking.blockers(k, way) for k, way in zip(removal.units, removal.directions, strict=True))
