@@ -42,13 +42,16 @@ from pulley.core.visibility import visible_shares
 
 DEMO = ("deck_winch", "halyard_block", "round_hatch", "cam_cleat", "mast_foot", "roller", "friction_pack")
 A3 = Paper("A3", wide=True)
-HEAD = "assembly | leaves | off | by chance | straight out | steps (least) | turns | alike | scale | largest | seen | s"
+HEAD = (
+    "assembly | leaves | off | by chance | straight out | steps (least) | turns | hands | alike | "
+    "scale | largest | seen | behind | s"
+)
 SEEN = 0.3  # share of a component from which it counts as seen
 
 
 def run() -> None:
     """Print the table, and how scales compare with those of the version before."""
-    print(f"\nProposals for A3; before: of the version before\n\n| {HEAD} |\n|{'---|' * 12}")
+    print(f"\nProposals for A3; before: of the version before\n\n| {HEAD} |\n|{'---|' * (HEAD.count('|') + 1)}")
     counts: Counter[str] = Counter()
     for assembly, least in assemblies():
         now, before = measured(assembly), known_before().get(key_of(assembly))
@@ -124,10 +127,12 @@ def line(assembly: Assembly, least: int | None, now: dict[str, Any], before: dic
         *(f"{share:.0%}" for share in shares),
         f"{len(proposal.steps)}{f' ({least})' if least is not None else ''}",
         turns(proposal),
+        proposal.hands,
         alike(assembly, now["after"]),
         f"{scale_text(_scale(now['scale']))}{then(before_scale)}",
         f"{now['most']:.2f}{then(format(before['most'], '.2f')) if before else ''}",
         f"{now['seen']:.0%}{then(format(before['seen'], '.0%')) if before else ''}",
+        f"{proposal.layout.overlap:.0%}" if proposal.layout else "-",
         f"{now['seconds']:.1f}",
     ]
     return f"| {' | '.join(map(str, cells))} |"
