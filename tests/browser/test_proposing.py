@@ -116,10 +116,14 @@ class ProposingTests(AuthoringCase):
         field.press("Tab")
         page.wait_for_selector("[data-unwish=far]")
         self.soon(self.assertEqual, lambda: self.offset(plate), [0, 0, 77])
-        page.locator("[data-far]").first.fill("0")
-        page.locator("[data-far]").first.press("Tab")
-        page.wait_for_selector("#propose-error >> text=is a number of mm above 0", state="attached")
+        first = page.locator("[data-far]").first
+        before = first.input_value()
+        first.fill("0")
+        first.press("Tab")
+        page.wait_for_selector("#notice >> text=is a number of mm above 0")
         self.expected += 1
+        self.soon(self.assertEqual, lambda: page.locator("[data-far]").first.input_value(), before)
+        self.soon(self.assertEqual, lambda: page.locator("[data-unwish]").count(), 1)
 
     def test_what_must_be_held_of_steps_made_by_hand(self):
         self.scene("Round hatch", axial(("Round hatch/Rim screw", "Round hatch/Rim screw#2"), UP, 60))

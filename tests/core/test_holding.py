@@ -75,6 +75,14 @@ class LooseTests(TestCase):
         self.assertEqual(support.loose(every), ())
         self.assertEqual([each.leaves for each in support.loose(every[:3])], [("lower",)])
 
+    def test_of_very_many_that_bear_one_another_nothing_is_said(self):
+        """A pile of 60 plates is judged; of 110 it would take too long."""
+        for count, loose in ((60, 1), (110, 0)):
+            pile = made("pile", ("plate", box((50, 40, 5)), [at(0, 0, 5.0 * k) for k in range(count)]))
+            paths = [leaf.path for leaf in pile.leaves]
+            support = Support(pile, {leaf.path: leaf.pose for leaf in pile.leaves}, {paths[0]}, DOWN)
+            self.assertEqual(len(support.loose(paths[:1] + paths[2:])), loose)
+
     def test_what_hangs_in_the_air_at_home_is_not_said_to_fall(self):
         scene = made(
             "air",

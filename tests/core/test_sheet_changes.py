@@ -354,6 +354,9 @@ class NoteTests(TestCase):
         sheet = changes.add_table(sheet, "p1", (30.0, 100.0))
         items = draw(assembly, sheet)[0].items
         self.assertTrue({"note:n1", "centre:c1", "table:t1"} <= {i.tag for i in items})
+        for id, what in (("c1", {"text": "x"}), ("c1", {"height": 5.0}), ("t1", {"text": "x"})):
+            with self.assertRaisesRegex(PulleyError, "of its own. Nothing was changed"):
+                changes.change_item(sheet, "p1", id, **what)
         for id in ("n1", "c1", "t1"):
             sheet = changes.remove_item(sheet, "p1", id)
         with self.assertRaisesRegex(PulleyError, "empty"):

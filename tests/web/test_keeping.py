@@ -37,6 +37,13 @@ def in_folder(folder: Path):
     return override_settings(STORAGES=settings.STORAGES | places)
 
 
+class GoneTests(SignedInCase):
+    def test_a_file_that_is_no_longer_kept_is_said_to_be(self):
+        file = SimpleUploadedFile("bolt.step", b"ISO-10303-21;")
+        answer = self.client.post(f"/assemblies/{self.assembly.pk}/add-missing", {"file": file}, headers=HTMX)
+        self.assertContains(answer, "no longer kept. Bring it in again.", status_code=422)
+
+
 class BinTests(SignedInCase):
     """Deleted assemblies and teardowns, and the files that nothing uses any more."""
 

@@ -17,6 +17,7 @@ from pulley.core.part_kinds import kind_of
 from pulley.core.planning.standing import FRICTION, Body, Contact, must_be_held
 
 FAR = 1.0  # mm by which what hangs in the air may sink until it rests
+MOST = 100  # bodies that bear one another and are judged; of more nothing is said, as that would take minutes
 PRESSED = 0.005  # mm that two parts overlap by, from which one is pressed or screwed into the other
 STEEL = 7.85e-3  # g/mm3, of parts of which nobody has said what they weigh
 UPWARD = 0.5  # cosine to upright, from which a contact bears from below
@@ -104,46 +105,52 @@ class Support:
                     found.setdefault(screw, set()).add(nut)
         return found
 
-    def _clamps(self, contact: Contact, present: Collection[str]) -> bool:
+    def _clamps(self, contact: Contact, present: set[str]) -> bool:
         """Whether a contact holds as long as only these leaves are there."""
         if not (contact.clamped and len(contact.points)):
             return contact.clamped
         screws = [path for path in (contact.on, contact.by) if self._kind(path) == "screw"]
-        loose = [path for path in screws if path in self._nuts and not self._nuts[path] & set(present)]
+        loose = [path for path in screws if path in self._nuts and self._nuts[path].isdisjoint(present)]
         return not loose
 
     def loose(self, present: Iterable[str]) -> tuple[Loose, ...]:
         """What does not stand by itself of the leaves that are there."""
         there = set(present)
         known = [(n, c) for n, c in enumerate(self.contacts) if c.on in there and c.by in there]
-        clamped = [c for _, c in known if self._clamps(c, there)]
-        joined = nx.utils.UnionFind(sorted(there))
-        for pair in [*((c.on, c.by) for c in clamped), *_chain(path for path in self.fixed if path in there)]:
-            joined.union(*pair)
-        standing = {joined[path] for path in self.fixed if path in there}
-        borne = [(n, c) for n, c in known if joined[c.on] != joined[c.by]]
-        graph = nx.Graph()
-        graph.add_nodes_from({joined[path] for path in sorted(there)} - standing)
-        graph.add_edges_from(
-            (joined[c.on], joined[c.by]) for _, c in borne if not {joined[c.on], joined[c.by]} & standing
-        )
+        body_of, standing = self._bodies(there, [c for _, c in known])
         members: dict[str, list[str]] = {}
         for path in sorted(there):
-            members.setdefault(joined[path], []).append(path)
+            members.setdefault(body_of[path], []).append(path)
+        borne = [(n, _renamed(c, body_of[c.on], body_of[c.by])) for n, c in known if body_of[c.on] != body_of[c.by]]
+        graph = nx.Graph()
+        graph.add_nodes_from(members.keys() - standing)
+        graph.add_edges_from((c.on, c.by) for _, c in borne if not {c.on, c.by} & standing)
         found: list[Loose] = []
         for bodies in nx.connected_components(graph):
-            own = [(n, c) for n, c in borne if {joined[c.on], joined[c.by]} & bodies]
-            key = frozenset(path for body in bodies for path in members[body]), frozenset(n for n, _ in own)
+            own = {n: c for n, c in borne if {c.on, c.by} & bodies}
+            key = frozenset(path for body in bodies for path in members[body]), frozenset(own)
             if key not in self._solved:
-                named = [_renamed(c, joined[c.on], joined[c.by]) for _, c in own]
-                self._solved[key] = tuple(self._of_bodies({body: members[body] for body in sorted(bodies)}, named))
+                named = {body: members[body] for body in sorted(bodies)}
+                self._solved[key] = tuple(self._of_bodies(named, list(own.values())))
             found += self._solved[key]
         return tuple(sorted(found, key=lambda each: each.leaves))
+
+    def _bodies(self, there: set[str], contacts: list[Contact]) -> tuple[Mapping[str, str], set[str]]:
+        """The rigid body that each leaf is in, by name, and those that nothing moves."""
+        joined = nx.utils.UnionFind(sorted(there))
+        fixed = sorted(there.intersection(self.fixed))
+        for contact in contacts:
+            if self._clamps(contact, there):
+                joined.union(contact.on, contact.by)
+        joined.union(*fixed)
+        return {path: joined[path] for path in there}, {joined[path] for path in fixed}
 
     def _of_bodies(self, bodies: Mapping[str, list[str]], contacts: list[Contact]) -> Iterator[Loose]:
         """What of bodies that bear one another does not stand; what stands without friction is not looked at twice."""
         if not contacts:
             yield from (Loose(tuple(leaves), FALLS) for leaves in bodies.values())
+            return
+        if len(bodies) > MOST:
             return
         solids = [_body(self.assembly, name, leaves, self.poses) for name, leaves in bodies.items()]
         fixed = {name for c in contacts for name in (c.on, c.by)} - bodies.keys()
@@ -153,11 +160,6 @@ class Support:
             borne = any(_bears(c, name, -self.down) for c in contacts)
             if name in held or not borne:
                 yield Loose(tuple(bodies[name]), RUBS if name not in held else TIPS if borne else FALLS)
-
-
-def _chain(paths: Iterable[str]) -> Iterator[tuple[str, str]]:
-    ordered = sorted(paths)
-    yield from zip(ordered[:-1], ordered[1:], strict=True)
 
 
 def _renamed(contact: Contact, on: str, by: str) -> Contact:

@@ -154,6 +154,8 @@ class _Balance:
         bounds = np.column_stack([least, np.full(len(costs), np.inf)])
         every = hstack([self.wrenches, grip, -grip], "csc")
         solved = linprog(costs, A_eq=every, b_eq=-pull, bounds=bounds, method="highs", options=QUICK)
+        if solved.x is None:  # these hands are too few, or it went astray, as it seldom does with the presolve
+            solved = linprog(costs, A_eq=every, b_eq=-pull, bounds=bounds, method="highs")
         if solved.x is None:
             return {}
         borne = solved.x[count:].reshape(2, len(allowed), 6).sum((0, 2)) * total

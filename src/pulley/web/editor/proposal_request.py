@@ -27,12 +27,12 @@ USUAL_PAPER = "A3"
 def options_sent(sent: Sent, teardown: core.Teardown, assembly: Assembly) -> Options:
     """What the page asks of a proposal.
 
-    Raises PulleyError where the paper it names has no room for a view.
+    Raises PulleyError where that makes no sense, or the paper it names has no room for a view.
     """
     picks = picks_sent(sent, assembly)
     along = {word.lower(): direction for _, word, direction in AXES}
     gap, length = (sent.get(key, "").strip() for key in ("gap", "length"))
-    return Options(
+    options = Options(
         parts=tuple(paths_sent(sent)) if sent.get("scope") == "selection" else (),
         whole=(
             *(paths_sent(sent) if sent.get("depth") == "selection" else ()),
@@ -51,6 +51,8 @@ def options_sent(sent: Sent, teardown: core.Teardown, assembly: Assembly) -> Opt
         sides=tuple((path, along[word]) for path, word in picks.sides.items() if word in along),
         rooms=page_rooms(assembly, teardown, paper_of(sent.get("paper") or USUAL_PAPER)),
     )
+    options.check(assembly.diagonal)
+    return options
 
 
 def _whole(assembly: Assembly, path: str) -> str:

@@ -13,6 +13,7 @@ from django.conf import settings
 from django.core.files.base import ContentFile, File
 from django.core.files.storage import FileSystemStorage, Storage, storages
 
+from pulley.core.errors import PulleyError
 from pulley.core.files import write_once
 
 GEOMETRY, UPLOADS = "geometry", "uploads"  # names in the setting STORAGES
@@ -93,8 +94,13 @@ def uploads() -> Storage:
 
 @contextmanager
 def on_this_machine(sha256: str) -> Iterator[Path]:
-    """The path of a file that a user brought in; a copy for as long as it is needed where the storage is elsewhere."""
+    """The path of a file that a user brought in; a copy for as long as it is needed where the storage is elsewhere.
+
+    Raises PulleyError where it is no longer kept.
+    """
     storage, name = uploads(), place_of(sha256)
+    if not storage.exists(name):
+        raise PulleyError("The file itself is no longer kept. Bring it in again.")
     try:
         yield Path(storage.path(name))
     except NotImplementedError:

@@ -161,9 +161,15 @@ def move_dimension(assembly: Assembly, sheet: Sheet, page: str, id: str, by: Poi
 
 
 def change_item(sheet: Sheet, page: str, id: str, **given: Any) -> Sheet:
-    """Set the text or the height of a note, or the height of a table."""
+    """Set the text or the height of a note, or the height of a table.
+
+    Raises PulleyError where it has none.
+    """
     on = sheet.page(page)
     kind, item = _found(on, id)
+    for what in given:
+        if not hasattr(item, what):
+            raise PulleyError(f"That has no {what} of its own. Nothing was changed.")
     if "text" in given:
         given["text"] = _written(given["text"])
     if "height" in given:

@@ -7,10 +7,12 @@ import { find, onClick, targetOf } from "../dom.js";
 export function createProposing({ store, stage, player, selection, server, lights }, form, box) {
   const [offers, offered] = [find("#offers-box"), find("#offered")];
   let asked = {};
+  let good = {}; // what was asked for what is shown
   let seen = false; // a proposal, whose view is kept while steps of it are ticked and unticked
 
   function ask(more = {}) {
-    return server.panel("POST", "Propose", offered, { ...asked, ...more }, "#propose-error", "morph:innerHTML");
+    const notice = box.hidden ? "#propose-error" : "#notice"; // the menu is closed by then
+    return server.panel("POST", "Propose", offered, { ...asked, ...more }, notice, "morph:innerHTML");
   }
 
   /** A proposed Score on the canvas, at its end; or the teardown's own again. */
@@ -23,7 +25,7 @@ export function createProposing({ store, stage, player, selection, server, light
   }
 
   function clear() {
-    asked = {};
+    asked = good = {};
     if (box.hidden) return;
     box.hidden = true;
     seen = false;
@@ -38,7 +40,6 @@ export function createProposing({ store, stage, player, selection, server, light
     const picks = { stay: [], whole: [], reach: [], far: {}, sides: {}, ...JSON.parse(asked.picks ?? "{}") };
     change(picks);
     asked = { ...asked, picks: JSON.stringify(picks), run: newId() };
-    offers.replaceChildren();
     ask();
   }
 
@@ -58,10 +59,26 @@ export function createProposing({ store, stage, player, selection, server, light
     box.hidden = false;
     box.parentElement.scrollTop = 0;
     const found = offered.querySelector("#proposed");
-    if (found && !offers.childElementCount) server.panel("POST", "Offers", offers, asked);
+    if (found && asked.run !== good.run) {
+      offers.replaceChildren();
+      server.panel("POST", "Offers", offers, asked);
+    }
     stage.box.dataset.proposal = found ? "shown" : "asked";
-    if (found) show(JSON.parse(found.dataset.score), !seen);
+    if (found) {
+      good = asked;
+      show(JSON.parse(found.dataset.score), !seen);
+    }
     seen = Boolean(found);
+  });
+  // refused: what was shown before counts again, without the wish that could not be
+  box.addEventListener("htmx:afterRequest", (event) => {
+    if (event.detail.xhr.status < 400) return;
+    if (!good.run) clear();
+    else if (asked.run !== good.run) {
+      asked = good;
+      for (const field of box.querySelectorAll("[data-far]")) field.value = field.defaultValue;
+      if (!find("#proposed", box)) ask();
+    }
   });
   onClick(box, {
     "[data-wish]": ({ dataset }) => pick((picks) => picks[dataset.wish].push(...selection.paths())),
