@@ -116,6 +116,8 @@ class ProposingTests(AuthoringCase):
         field.press("Tab")
         page.wait_for_selector("[data-unwish=far]")
         self.soon(self.assertEqual, lambda: self.offset(plate), [0, 0, 77])
+        # what is asked meanwhile takes a refusal off the page again when it is answered
+        page.wait_for_function("() => document.querySelector('.offer') && !document.querySelector('.offer-wait')")
         first = page.locator("[data-far]").first
         before = first.input_value()
         first.fill("0")
