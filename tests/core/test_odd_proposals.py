@@ -1,5 +1,6 @@
 """Proposals for what is hard to propose for: odd assemblies, pages, wishes and ways down, and picks that contradict."""
 
+from functools import cache
 from unittest import TestCase
 
 import numpy as np
@@ -21,6 +22,7 @@ from tests.scenes import axial
 HOME = np.eye(4)
 
 
+@cache
 def solid_plates():
     """A lid on a base, screwed together, with no holes for the screws."""
     lid, holds = box((60, 60, 5), (0, 0, 10)), [at(10, 10, 15), at(50, 50, 15)]

@@ -9,7 +9,8 @@ from pulley.core.geometry.frames import Vector
 from pulley.core.planning.blocking import Blocking
 from pulley.core.planning.outlines import Shadows
 from pulley.core.planning.peeling import Removal
-from pulley.core.planning.spacing import Placed, Spacing, place
+from pulley.core.planning.places import Placed, Spacing
+from pulley.core.planning.spacing import place
 from pulley.core.quantities import round_pitch
 
 GAP_SHARE = 0.03  # of the assembly's diagonal, left between one component and the next

@@ -13,8 +13,8 @@ from pulley.core.planning.gaps import GAP_SHARE
 from pulley.core.planning.outlines import Outlines, outlines_of
 from pulley.core.planning.page import NOTHING, Layout, Rooms, laid
 from pulley.core.planning.peeling import Removal
+from pulley.core.planning.places import Spacing
 from pulley.core.planning.setting_aside import columns, effort_for, families
-from pulley.core.planning.spacing import Spacing
 from pulley.core.quantities import round_pitch
 from pulley.core.scales import next_scale
 from pulley.core.teardown import Camera

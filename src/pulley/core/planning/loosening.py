@@ -2,7 +2,7 @@
 
 from collections.abc import Collection, Iterable, Iterator, Mapping
 from dataclasses import dataclass, field
-from functools import cached_property, lru_cache
+from functools import lru_cache
 
 import networkx as nx
 import numpy as np
@@ -63,19 +63,24 @@ class Support:
     down: Vector
     friction: float = FRICTION
     contacts: list[Contact] = field(init=False)
+    _nuts: dict[str, set[str]] = field(init=False)
     _solved: dict[tuple[frozenset[str], frozenset[int]], tuple[Loose, ...]] = field(default_factory=dict)
 
     def __post_init__(self) -> None:
         """Find where leaves stand on one another; what hangs in the air at home gets a wider look."""
         pairs = list(_neighbours(self.assembly, self.poses))
-        self.contacts = self._found(pairs, NEAR)
+        self._know(self._found(pairs, NEAR))
         hanging = self._hanging()
         if hanging:
             closer = [pair for pair in pairs if set(pair) & hanging]
             known = {(c.on, c.by) for c in self.contacts}
-            self.contacts += [c for c in self._found(closer, FAR) if (c.on, c.by) not in known]
-            self._solved.clear()
+            self._know([*self.contacts, *(c for c in self._found(closer, FAR) if (c.on, c.by) not in known)])
             self.fixed = {*self.fixed, *self._hanging()}
+
+    def _know(self, contacts: list[Contact]) -> None:
+        """These are the contacts; what follows from them is worked out anew."""
+        self.contacts, self._nuts = contacts, self._nuts_of(contacts)
+        self._solved.clear()
 
     def _hanging(self) -> set[str]:
         return {path for each in self.loose(self.poses) if each.held for path in each.leaves}
@@ -95,11 +100,10 @@ class Support:
     def _kind(self, path: str) -> str:
         return kind_of(self.assembly.leaf(path).part)
 
-    @cached_property
-    def _nuts(self) -> dict[str, set[str]]:
+    def _nuts_of(self, contacts: Iterable[Contact]) -> dict[str, set[str]]:
         """The nuts that each screw touches."""
         found: dict[str, set[str]] = {}
-        for contact in self.contacts:
+        for contact in contacts:
             for screw, nut in ((contact.on, contact.by), (contact.by, contact.on)):
                 if (self._kind(screw), self._kind(nut)) == ("screw", "nut"):
                     found.setdefault(screw, set()).add(nut)

@@ -12,8 +12,9 @@ from pulley.core.planning.blocking import Blocking, Direction
 from pulley.core.planning.gaps import end_shifts, usual_gap
 from pulley.core.planning.outlines import Page
 from pulley.core.planning.peeling import Removal
+from pulley.core.planning.places import NoRoom, Placed, Spacing
 from pulley.core.planning.removal_steps import step_count
-from pulley.core.planning.spacing import NoRoom, Placed, Spacing, place
+from pulley.core.planning.spacing import place
 from pulley.core.scales import factor, largest_scale
 
 NOTHING = 1e-6  # the scale of what is no lay-out

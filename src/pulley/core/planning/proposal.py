@@ -25,9 +25,9 @@ from pulley.core.planning.loosening import Support
 from pulley.core.planning.options import MANNERS, Options
 from pulley.core.planning.page import OnPage
 from pulley.core.planning.peeling import Enough, Removal, Wishes, fastener_kind
+from pulley.core.planning.places import Placed, Spacing
 from pulley.core.planning.removal_order import peel
 from pulley.core.planning.removal_steps import flat, freed_by, steps_of, trails_of
-from pulley.core.planning.spacing import Placed, Spacing
 from pulley.core.planning.ways_out import shared_axis
 from pulley.core.planning.why_not import LOOKED_AT, Left, why_not
 from pulley.core.score.stages import displacements, poses_at
@@ -120,10 +120,13 @@ def propose(
     present, wanted = _present(blocking, teardown, options)
     if not wanted:
         raise PulleyError("Everything that was chosen has been moved already. Delete steps to have others proposed.")
+    stay = _units_of(blocking, options.stay) & present
+    _refuse_contradictions(blocking, present, stay, options)
     with suppress(Enough):
         blocking.prepare(sorted(present), lambda share: report(SHARES[0] * share, "what blocks what"))
-    stay = _staying(blocking, present, wanted, options)
-    _refuse_contradictions(blocking, present, stay, options)
+    if not options.stay and wanted == present:
+        going = _units_of(blocking, (*options.reach, *(path for path, _ in options.far)))
+        stay = {base_of(blocking, present - going or present)}
 
     def peeled(done: int, of: int) -> None:
         report(SHARES[0] + (SHARES[1] - SHARES[0]) * done / of, f"{done} of {of} off")
@@ -167,9 +170,7 @@ def _with_holds(assembly: Assembly, teardown: Teardown, proposal: Proposal, supp
 def _wishes(blocking: Blocking, present: set[int], options: Options) -> Wishes:
     """How the order is wanted, for the manner that is asked for."""
     wishes = Wishes(options.fasteners_first, options.most, options.along)
-    if options.reach:
-        named = set(blocking.scene.assembly.leaves_of(options.reach))
-        wishes = replace(wishes, reach=frozenset(k for k in present if named & set(blocking.units[k].leaves)))
+    wishes = replace(wishes, reach=frozenset(present & _units_of(blocking, options.reach)))
     if options.manner == "line" and not options.along:
         return replace(wishes, along=_main_way(blocking, present), either=True)
     if options.manner == "families":
@@ -237,13 +238,9 @@ def _units(assembly: Assembly, options: Options) -> list[Unit]:
     return list(found.values())
 
 
-def _staying(blocking: Blocking, present: set[int], wanted: set[int], options: Options) -> set[int]:
-    """What never moves: what the user says, else the base, when everything that has not moved is taken apart."""
-    units = blocking.units
-    if options.stay:
-        named = set(blocking.scene.assembly.leaves_of(options.stay))
-        return {k for k in present if named & set(units[k].leaves)}
-    return {base_of(blocking, present)} if wanted == present else set()
+def _units_of(blocking: Blocking, paths: Iterable[str]) -> set[int]:
+    """The units that have leaves of components."""
+    return {blocking.unit_of[leaf] for leaf in blocking.scene.assembly.leaves_of(tuple(paths))}
 
 
 def base_of(blocking: Blocking, present: Iterable[int]) -> int:

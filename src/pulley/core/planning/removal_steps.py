@@ -13,7 +13,7 @@ from pulley.core.motion import Axial, Axis, Fan, Motion, Path, Radial, Turn
 from pulley.core.naming import members_name
 from pulley.core.planning.blocking import SIX, Blocking
 from pulley.core.planning.peeling import Removal, Twist
-from pulley.core.planning.spacing import Placed
+from pulley.core.planning.places import Placed
 from pulley.core.quantities import counted, plain
 from pulley.core.teardown import Step, TrailOf
 

@@ -11,7 +11,7 @@ from pulley.core.planning.blocking import SIX, Blocking, Direction
 from pulley.core.planning.families import families_of
 from pulley.core.planning.page import Layout, Rooms, laid
 from pulley.core.planning.peeling import Removal
-from pulley.core.planning.spacing import Placed
+from pulley.core.planning.places import Placed
 
 COLUMNS = (2, 3, 4)
 SHIFTED = (-0.12, -0.06, 0.06, 0.12)  # shares of a row by which the best breaks are moved

@@ -2,7 +2,7 @@
 
 import math
 from collections.abc import Iterable, Iterator, Mapping, Sequence
-from dataclasses import dataclass, field, replace
+from dataclasses import dataclass, replace
 from itertools import pairwise
 
 import numpy as np
@@ -10,105 +10,14 @@ from numpy.typing import NDArray
 
 from pulley.core.geometry.frames import Vector, triple, view_frame
 from pulley.core.planning.blocking import SIX, Blocking, Direction
-from pulley.core.planning.outlines import Outlines, Page, Shadows
+from pulley.core.planning.outlines import Page
 from pulley.core.planning.peeling import Removal
+from pulley.core.planning.places import AT_HOME, Boxes, NoRoom, Placed, Room, Spacing, swept_box
 
-Boxes = NDArray[np.float64]
 FARTHER = 40  # times that a removal goes a quarter of a gap farther so that more is seen
 APART = 0.12  # of the diagonal, by which ways of one group must differ to become two steps
 NOWHERE = np.zeros(3)
 FAR = 100  # diagonals; as far as anything goes aside
-AT_HOME: Direction = (0.0, 0.0, 0.0)
-
-
-class NoRoom(Exception):  # noqa: N818 - no fault
-    """Something would have to go past all that goes aside; such a lay-out is none."""
-
-
-@dataclass(frozen=True)
-class Placed:
-    """A removal with its distance in mm, the same for what it is taken apart into, and where it is set aside.
-
-    One that is set aside goes ``lift`` along its way, then aside, then the rest of its distance. Somebody may have
-    ``picked`` the distance.
-    """
-
-    removal: Removal
-    distance: float
-    inner: tuple["Placed", ...] = ()
-    aside: Direction = (0.0, 0.0, 0.0)
-    lift: float = 0.0
-    picked: bool = False
-
-
-@dataclass(frozen=True)
-class Spacing:
-    """How things are spaced: a gap and a pitch in mm; on a page, the share of each that is to be seen.
-
-    ``aside`` has, by units of a removal, the number of its column and the direction in which that stands. With
-    ``split``, members of a group that need not go equally far do not. ``far`` has distances in mm that were picked,
-    by unit, and ``sides`` the directions in which what is set aside is to stand.
-    """
-
-    gap: float
-    pitch: float
-    shadows: Shadows | None = None
-    outlines: Outlines | None = None
-    seen: float = 0.0
-    aside: Mapping[tuple[int, ...], tuple[int, Direction]] = field(default_factory=dict)
-    split: bool = False
-    far: Mapping[int, float] = field(default_factory=dict)
-    sides: Mapping[int, Direction] = field(default_factory=dict)
-
-    def picked(self, removal: Removal) -> float | None:
-        """The distance in mm that was picked for a removal."""
-        return next((self.far[k] for k in removal.units if k in self.far), None)
-
-
-@dataclass(eq=False)
-class _Room:
-    """Where units stand at the end: displacements in mm from home, of those that stay or are placed already.
-
-    ``ways`` has the direction of those that go one way only, None for the others.
-    """
-
-    blocking: Blocking
-    rules: Spacing
-    page: Page | None
-    places: NDArray[np.float64] = field(init=False)  # (n, k, 3): where each is in turn, the last one repeated
-    here: NDArray[np.bool_] = field(init=False)
-    lanes: list[Boxes] = field(default_factory=list)  # bounds (2, 3) of the ways along which things go aside
-    ways: dict[int, Direction | None] = field(default_factory=dict)
-
-    def __post_init__(self) -> None:
-        self.places = np.zeros((len(self.blocking.units), 2, 3))
-        self.here = np.zeros(len(self.blocking.units), bool)
-
-    def boxes(self, direction: Direction) -> Boxes:
-        """Bounds (n, 2, 3), in a direction's frame, of all that each unit passes through from home to its end."""
-        turned = self.places @ view_frame(np.array(direction)).T
-        reach = np.stack([np.minimum(turned.min(1), 0.0), np.maximum(turned.max(1), 0.0)], axis=1)
-        swept: Boxes = self.blocking.boxes(direction) + reach
-        return swept
-
-    def stand(self, k: int, places: Sequence[Vector], way: Direction | None) -> None:
-        """A unit ends at the last of its places."""
-        missing = len(places) - self.places.shape[1]
-        if missing > 0:
-            self.places = np.concatenate([self.places, np.repeat(self.places[:, -1:], missing, axis=1)], axis=1)
-        self.places[k] = [*places, *[places[-1]] * (self.places.shape[1] - len(places))]
-        self.here[k], self.ways[k] = True, way
-        if self.page:
-            self.page.put(k, places[-1])
-
-
-def _swept(box: Boxes, shifts: Sequence[Vector]) -> Boxes:
-    """Bounds (2, 3) of a box (2, 3) at home and at each of its displacements (3,)."""
-    if not shifts:
-        return box
-    reach = np.array(shifts)
-    swept: Boxes = box + [np.minimum(reach.min(0), 0.0), np.maximum(reach.max(0), 0.0)]
-    return swept
 
 
 def place(blocking: Blocking, removals: Sequence[Removal], present: Iterable[int], rules: Spacing) -> list[Placed]:
@@ -129,7 +38,7 @@ def place(blocking: Blocking, removals: Sequence[Removal], present: Iterable[int
     rules : Spacing
     """
     moved = {k for removal in removals for k in removal.units}
-    room = _Room(blocking, rules, Page(rules.outlines) if rules.outlines else None)
+    room = Room(blocking, rules, Page(rules.outlines) if rules.outlines else None)
     for k in sorted(set(present) - moved):
         room.stand(k, [NOWHERE], AT_HOME)
     columns = [
@@ -148,7 +57,7 @@ def place(blocking: Blocking, removals: Sequence[Removal], present: Iterable[int
     return [placed for removal in removals for placed in found[removal.units]]
 
 
-def _straight(room: _Room, removal: Removal) -> Placed:
+def _straight(room: Room, removal: Removal) -> Placed:
     inner = _inside(room, removal)
     apart = _shifts_of(inner)
     picked = room.rules.picked(removal)
@@ -159,7 +68,7 @@ def _straight(room: _Room, removal: Removal) -> Placed:
     return Placed(removal, distance, tuple(inner), picked=picked is not None)
 
 
-def _stand(room: _Room, removal: Removal, apart: Mapping[int, list[Vector]], distance: float, aside: Vector) -> None:
+def _stand(room: Room, removal: Removal, apart: Mapping[int, list[Vector]], distance: float, aside: Vector) -> None:
     first = _first(removal)
     for k, direction in zip(removal.units, removal.directions, strict=True):
         out = first + np.array(direction) * distance + aside
@@ -167,7 +76,7 @@ def _stand(room: _Room, removal: Removal, apart: Mapping[int, list[Vector]], dis
         room.stand(k, [*removal.bends, out, *(out + shift for shift in apart.get(k, []))], direction if plain else None)
 
 
-def _parts(room: _Room, removal: Removal) -> list[Removal]:
+def _parts(room: Room, removal: Removal) -> list[Removal]:
     """A group in parts that need not go equally far to stand clear, the nearest first; most groups are one."""
     rules = room.rules
     whole = removal.inner or removal.twist or rules.picked(removal) is not None
@@ -189,7 +98,7 @@ def _only(removal: Removal, places: Sequence[int]) -> Removal:
     return replace(removal, units=units, directions=ways, axis=removal.axis if len(set(ways)) > 1 else None)
 
 
-def _inside(room: _Room, removal: Removal) -> list[Placed]:
+def _inside(room: Room, removal: Removal) -> list[Placed]:
     """Distances for what a set is taken apart into, with nothing else about."""
     if not removal.inner:
         return []
@@ -212,7 +121,7 @@ def _shifts_of(inner: Sequence[Placed]) -> dict[int, list[Vector]]:
     return found
 
 
-def _distance(room: _Room, removal: Removal, apart: Mapping[int, list[Vector]]) -> float:
+def _distance(room: Room, removal: Removal, apart: Mapping[int, list[Vector]]) -> float:
     """The least multiple of the pitch at which every member stands free of all that is placed, and enough is seen."""
     taken, rules = [span for spans in _taken(room, removal, apart) for span in spans], room.rules
     least = _least_free(taken, rules.gap, rules.pitch)
@@ -221,7 +130,7 @@ def _distance(room: _Room, removal: Removal, apart: Mapping[int, list[Vector]]) 
     return _seen_distance(room, removal, apart, taken, least)
 
 
-def _taken(room: _Room, removal: Removal, apart: Mapping[int, list[Vector]]) -> Iterator[list[tuple[float, float]]]:
+def _taken(room: Room, removal: Removal, apart: Mapping[int, list[Vector]]) -> Iterator[list[tuple[float, float]]]:
     """For each member, the distances (from, to) in mm at which it is not clear of what is placed."""
     theirs: dict[Direction, Boxes] = {}
     gap = room.rules.gap
@@ -230,13 +139,13 @@ def _taken(room: _Room, removal: Removal, apart: Mapping[int, list[Vector]]) -> 
             theirs[direction] = room.boxes(direction)
         frame = view_frame(np.array(direction))
         start = frame @ _first(removal)
-        mine = _swept(room.blocking.boxes(direction)[k] + start, [frame @ shift for shift in apart.get(k, [])])
+        mine = swept_box(room.blocking.boxes(direction)[k] + start, [frame @ shift for shift in apart.get(k, [])])
         spans = theirs[direction][_beside(room, k, direction, mine, theirs[direction]), :, 2]
         spans = np.concatenate([spans, _lanes(room, frame, mine)])
         yield [(low, high) for low, high in (spans + (-gap - mine[1, 2], gap - mine[0, 2])).tolist()]
 
 
-def _lanes(room: _Room, frame: NDArray[np.float64], mine: Boxes) -> Boxes:
+def _lanes(room: Room, frame: NDArray[np.float64], mine: Boxes) -> Boxes:
     """Where (n, 2) along the last row of a frame the ways of what goes aside later lie before or behind a box."""
     if not room.lanes:
         return np.zeros((0, 2))
@@ -246,7 +155,7 @@ def _lanes(room: _Room, frame: NDArray[np.float64], mine: Boxes) -> Boxes:
     return np.column_stack([low[beside, 2], high[beside, 2]])
 
 
-def _beside(room: _Room, k: int, direction: Direction, mine: Boxes, theirs: Boxes) -> NDArray[np.intp]:
+def _beside(room: Room, k: int, direction: Direction, mine: Boxes, theirs: Boxes) -> NDArray[np.intp]:
     """Which of what is placed lies before, behind or about a unit on its way: by exact contact and by outlines what
     stays or goes the same way or against it, else by bounds."""
     found = room.here & ((theirs[:, 0, :2] < mine[1, :2]) & (theirs[:, 1, :2] > mine[0, :2])).all(1)
@@ -265,7 +174,7 @@ def _beside(room: _Room, k: int, direction: Direction, mine: Boxes, theirs: Boxe
 
 
 def _seen_distance(
-    room: _Room, removal: Removal, apart: Mapping[int, list[Vector]], taken: Sequence[tuple[float, float]], least: float
+    room: Room, removal: Removal, apart: Mapping[int, list[Vector]], taken: Sequence[tuple[float, float]], least: float
 ) -> float:
     """The least distance at which enough is seen; where there is none, the one at which most is."""
     page, rules = room.page, room.rules
@@ -286,7 +195,7 @@ def _seen_distance(
     return best
 
 
-def _most(room: _Room, removal: Removal) -> float:
+def _most(room: Room, removal: Removal) -> float:
     """How far a removal can go at most before it meets what stands in its way: what was moved out there before."""
     if removal.legs or removal.twist:
         return math.inf
@@ -335,7 +244,7 @@ def _column(blocking: Blocking, removals: Sequence[Removal], members: Sequence[R
     return _Column(way, aside, lifts)
 
 
-def _pass_by(room: _Room, removal: Removal, lift: float) -> None:
+def _pass_by(room: Room, removal: Removal, lift: float) -> None:
     """What leaves before a removal that goes aside must let it by: on its way up, and on its way over."""
     for k in removal.units:
         up = np.array(removal.directions[0]) * lift
@@ -343,13 +252,13 @@ def _pass_by(room: _Room, removal: Removal, lift: float) -> None:
         leaves = room.blocking.scene.boxes[room.blocking.scene.places(room.blocking.units[k].leaves)]
         box = np.array([leaves[:, 0].min(0), leaves[:, 1].max(0)]) + up
         over = np.array(room.rules.aside[removal.units][1]) * FAR * room.blocking.scene.assembly.diagonal
-        room.lanes.append(_swept(box, [over]))
+        room.lanes.append(swept_box(box, [over]))
 
 
-def _set_aside(room: _Room, column: _Column) -> list[Placed]:
+def _set_aside(room: Room, column: _Column) -> list[Placed]:
     """A column of removals that go the same way: stacked above a level as they were, then moved aside as one."""
     rules, boxes = room.rules, room.blocking.boxes(column.way)
-    stack = _Room(room.blocking, rules, Page(rules.outlines) if rules.outlines else None)
+    stack = Room(room.blocking, rules, Page(rules.outlines) if rules.outlines else None)
     found: list[Placed] = []
     passed = -math.inf  # how high along their way those come that go aside later
     for removal, lift in reversed(column.lifts.items()):
@@ -390,7 +299,7 @@ def _level(
     return level
 
 
-def _clear_aside(room: _Room, stack: _Room, aside: Direction) -> Direction:
+def _clear_aside(room: Room, stack: Room, aside: Direction) -> Direction:
     """The least displacement along ``aside`` at which a stack's outlines stand clear on the page."""
     rules, way = room.rules, np.array(aside)
     assert room.page is not None

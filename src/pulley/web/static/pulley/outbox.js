@@ -28,6 +28,8 @@ let handed = false; // the first one was handed to htmx, which may wait with it:
 export const waiting = () => queue.length;
 
 const isChange = ({ verb, elt }) => verb === "post" && !elt.closest("[data-asks], .sign-in-here");
+/** Whether its refusal would stand in the page's notice; what a panel asks for by itself leaves there what is said. */
+const mayBeRefused = (config) => isChange(config) || config.headers["X-Notice"] === "#notice";
 const again = (config) => config.headers["X-Again"] === "true";
 const valuesOf = (config) => Object.fromEntries([...config.formData.entries()]);
 const itemOf = (config, why) => ({ config, path: config.path, values: valuesOf(config), elt: config.elt, headers: config.headers, why });
@@ -119,7 +121,7 @@ document.body.addEventListener("htmx:configRequest", (event) => {
   sendNow();
 });
 document.body.addEventListener("htmx:beforeRequest", ({ detail: { requestConfig: config, xhr } }) => {
-  if (config.verb === "post" && !again(config) && !held && !signingIn()) document.querySelector("#notice").replaceChildren();
+  if (mayBeRefused(config) && !again(config) && !held && !signingIn()) document.querySelector("#notice").replaceChildren();
   if (!isChange(config)) return;
   under += 1;
   if (again(config)) handed = false;

@@ -10,8 +10,7 @@ export function createProposing({ store, stage, player, selection, server, light
   let good = {}; // what was asked for what is shown
   let seen = false; // a proposal, whose view is kept while steps of it are ticked and unticked
 
-  function ask(more = {}) {
-    const notice = box.hidden ? "#propose-error" : "#notice"; // the menu is closed by then
+  function ask(more = {}, notice = box.hidden ? "#propose-error" : "#notice") { // the menu is closed by then
     return server.panel("POST", "Propose", offered, { ...asked, ...more }, notice, "morph:innerHTML");
   }
 
@@ -77,7 +76,7 @@ export function createProposing({ store, stage, player, selection, server, light
     else if (asked.run !== good.run) {
       asked = good;
       for (const field of box.querySelectorAll("[data-far]")) field.value = field.defaultValue;
-      if (!find("#proposed", box)) ask();
+      if (!find("#proposed", box)) ask({}, ""); // why stays said
     }
   });
   onClick(box, {
