@@ -10,7 +10,9 @@ from numpy.typing import NDArray
 
 from pulley.core.assembly import Assembly, Leaf, Part
 from pulley.core.geometry.frames import Pose, translation
+from pulley.core.geometry.mending import Soup, bodies_of
 from pulley.core.geometry.mesh import Mesh, box_mesh, flat_mesh
+from pulley.core.geometry.recognition.describing import described
 from pulley.core.motion import Axial
 from pulley.core.teardown import Step, Teardown
 
@@ -135,6 +137,13 @@ def mesh_of(solid: manifold3d.Manifold) -> Mesh:
     """A mesh of a solid made with Booleans."""
     shape = solid.to_mesh64()
     return flat_mesh(np.asarray(shape.vert_properties)[:, :3][np.asarray(shape.tri_verts)])
+
+
+def described_mesh(solid: manifold3d.Manifold) -> Mesh:
+    """The same with its faces recognised, as the reader has it of a file of triangles."""
+    shape = solid.to_mesh64()
+    vertices = np.asarray(shape.vert_properties)[:, :3]
+    return described(bodies_of(Soup(vertices, np.asarray(shape.tri_verts).astype(np.int32))).bodies)
 
 
 UNIT = ("foot", "gasket", "lid")

@@ -1,16 +1,20 @@
 """Mechanisms with known answers: how much of each comes off, and in how few steps."""
 
+from collections.abc import Callable
+
 import numpy as np
 from manifold3d import CrossSection, Manifold
 from scipy.spatial.transform import Rotation
 
-from benchmarks.generate import assemble, mesh_of
+from benchmarks.generate import assemble, described_mesh, mesh_of
 from pulley.core.assembly import Assembly
 from pulley.core.geometry.frames import Pose, translation
+from pulley.core.geometry.mesh import Mesh
 
 SIDES = 48
 HOME = np.eye(4)
 Place = tuple[float, float, float]
+MeshOf = Callable[[Manifold], Mesh]
 TURNS = {"x": (0.0, 90.0, 0.0), "y": (-90.0, 0.0, 0.0), "z": (0.0, 0.0, 0.0)}
 
 
@@ -43,7 +47,9 @@ def at(x: float, y: float, z: float, turned: tuple[float, float, float] = (0.0, 
     return pose
 
 
-def made(name: str, *items: tuple[str, Manifold] | tuple[str, Manifold, list[Pose]]) -> Assembly:
+def made(
+    name: str, *items: tuple[str, Manifold] | tuple[str, Manifold, list[Pose]], mesh_of: MeshOf = mesh_of
+) -> Assembly:
     """An assembly of solids, each with the poses of its copies, at home when it has none."""
     found = []
     for part, solid, *poses in items:
@@ -137,6 +143,30 @@ def slider() -> Assembly:
     body = box((100, 100, 40)) - box((50.4, 10.4, 10.4), (10, 10, 10)) - box((10.4, 60.4, 10.4), (50, 10, 10))
     body -= box((10.4, 10.4, 31), (50, 60, 10))
     return made("slider in a channel", ("body", body), ("slider", box((10, 10, 10), (10.2, 10.2, 10.2))))
+
+
+def labyrinth() -> Assembly:
+    """A block in a channel of six legs, with a dead end. Known: along, across, down, along, back and out: one step."""
+    wide, start = 10.4, (10.0, 10.0, 50.0)
+    body, at_now = box((110, 110, 70)), np.array(start)
+    for leg in ((50, 0, 0), (0, 40, 0), (0, 0, -30), (-30, 0, 0), (0, 35, 0), (-70, 0, 0)):
+        after = at_now + leg
+        low, high = np.minimum(at_now, after), np.maximum(at_now, after)
+        body -= box(tuple((high - low + wide).tolist()), tuple(low.tolist()))
+        at_now = after
+    body -= box((30, wide, wide), (60, 50, 50))
+    return made("labyrinth", ("body", body), ("block", box((10, 10, 10), (10.2, 10.2, 50.2))))
+
+
+def thirds() -> Assembly:
+    """Three thirds of a disc, with a peg square to each joint. Known: none leaves alone; two do at once."""
+    disc = rod(40, 20)
+    third = disc.trim_by_plane((0, 1, 0), 0.0).trim_by_plane((np.sqrt(0.75), 0.5, 0), 0.0)
+    peg = box((6, 18, 6), (17, -9, 7))
+    socket = box((6.1, 18.2, 6.1), (16.95, -9.1, 6.95)).rotate((0, 0, 120))
+    piece = (third + peg) - socket
+    pieces = [(f"third {k + 1}", piece.rotate((0, 0, 120 * k))) for k in range(3)]
+    return made("thirds", *pieces, mesh_of=described_mesh)
 
 
 def door() -> Assembly:
@@ -319,10 +349,12 @@ def least_steps() -> list[tuple[Assembly, int | None]]:
     return [
         (drawer(), 3),
         (gearbox(), None),
-        (piston(), None),
+        (piston(), 4),
         (hinge(), 2),
         (bayonet(), 2),
         (slider(), 1),
+        (labyrinth(), 1),
+        (thirds(), 2),
         (door(), 2),
         (plug(), 2),
         (plates(), 3),

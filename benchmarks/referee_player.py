@@ -3,7 +3,7 @@
 What two components share at an instant is an exact Boolean by manifold3d.
 """
 
-from collections.abc import Iterator
+from collections.abc import Iterable, Iterator
 
 import numpy as np
 from numpy.typing import NDArray
@@ -31,10 +31,11 @@ class Player:
 
     def wrong(self, teardown: Teardown) -> list[str]:
         """What goes through what, step by step; empty when nothing does."""
-        return [line for step in teardown.steps for line in self._play(step)]
+        return [line for steps in _together(teardown.steps) for line in self._play(steps)]
 
-    def _play(self, step: Step) -> Iterator[str]:
-        movers = {leaf: move for member, move in moves(step, self._middle) for leaf in self.assembly.below[member]}
+    def _play(self, steps: list[Step]) -> Iterator[str]:
+        made = [move for step in steps for move in moves(step, self._middle)]
+        movers = {leaf: move for member, move in made for leaf in self.assembly.below[member]}
         start = dict(self.poses)
         seen: set[frozenset[str]] = set()
         for share in np.linspace(0, 1, self.samples)[1:]:
@@ -45,7 +46,7 @@ class Player:
                     pair = frozenset((mover, other))
                     if pair not in seen and self._deeper(mover, other, start):
                         seen.add(pair)
-                        yield f"{step.id}: {mover} goes into {other} at {share:.2f}"
+                        yield f"{steps[0].id}: {mover} goes into {other} at {share:.2f}"
 
     def _near(self, mover: str, boxes: dict[str, NDArray[np.float64]]) -> list[str]:
         mine = boxes[mover]
@@ -72,6 +73,18 @@ class Player:
     def _middle(self, member: str) -> NDArray[np.float64]:
         boxes = np.array([self._bounds(leaf) for leaf in self.assembly.below[member]])
         return (boxes[:, 0].min(0) + boxes[:, 1].max(0)) / 2
+
+
+def _together(steps: Iterable[Step]) -> list[list[Step]]:
+    """Steps that play at the same time, all of them just as long."""
+    groups: list[list[Step]] = []
+    for step in steps:
+        if step.timing.start == "with":
+            assert step.timing.duration == groups[-1][0].timing.duration and not step.timing.later
+            groups[-1].append(step)
+        else:
+            groups.append([step])
+    return groups
 
 
 def _box(points: NDArray[np.float64]) -> NDArray[np.float64]:

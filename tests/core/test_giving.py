@@ -74,6 +74,21 @@ class FoundTests(TestCase):
         for given, clear in ((2.5, False), (2.9, True)):
             self.assertIs(check(assembly, set_give(plan, "ring#3", given)).clear, clear)
 
+    def test_a_circlip_in_a_groove_deeper_than_itself_closes_until_it_passes_the_bore(self):
+        """9 mm outside, in a groove of 9.2 in a bore of 8.05: 0.95 mm, rounded up to a tenth."""
+        by = {give.component: give.by for give in find_gives(mechanisms.piston())}
+        self.assertEqual((by["circlip"], by["circlip#2"]), (1.0, 1.0))
+
+    def test_a_ring_that_closes_does_not_pass_a_wall_without_a_bore(self):
+        """The corners of the wall all lie outside the ring; its faces reach across the axis."""
+        shut = mechanisms.rod(20, 5, (0, 0, 6)) + mechanisms.ring(8.05, 20, 6) - mechanisms.ring(7, 9.2, 1.3, (0, 0, 2))
+        clip = mechanisms.ring(7.4, 9, 1.1, (0, 0, 2.1)) - mechanisms.box((4, 5, 12), (6, -2.5, 0))
+        for give, down in ((1.0, True), (0.5, False)):
+            assembly = mechanisms.made("pot", ("pot", shut), ("circlip", clip))
+            for way, clear in ((1.0, False), (-1.0, down)):
+                plan = set_give(teardown(axial(("circlip",), (0.0, 0.0, way), 40)), "circlip", give)
+                self.assertIs(check(assembly, plan).clear, clear, (give, way))
+
     def test_a_washer_is_none(self):
         self.assertIsNotNone(ring_axis(ring(5, 8, 1)))
         held = assemble("washer", [("shaft", spindle().leaf("shaft").part.mesh, HOME), ("washer", ring(5, 9, 1), HOME)])

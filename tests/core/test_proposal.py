@@ -147,7 +147,7 @@ class KnownAnswerTests(ProposalCase):
         proposal = self.proposed(assembly, stay=stay)
         (step,) = proposal.steps
         self.assertEqual((step.motion.kind, len(step.motion.waypoints)), ("path", 2))
-        self.assertIn("first clears it", step.note)
+        self.assertIn("first to the front, then up", step.note)
 
 
 class WishTests(ProposalCase):

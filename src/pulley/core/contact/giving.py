@@ -1,7 +1,8 @@
 """Components that leave by bending: circlips, piston rings, O-rings, seals.
 
-A ring that moves along its axis opens, or closes, by what it gives: whatever of the other part lies that much beyond
-its inside, or within its outside, is no contact. In any other motion it gives as all else does, by being thinned.
+A ring that moves along its axis opens by what it gives to get off what it lies round, and closes to get out of what
+lies round it: whatever of the other part lies within its inside then, or beyond its outside, is no contact. In any
+other motion it gives as all else does, by being thinned.
 """
 
 import re
@@ -54,14 +55,35 @@ def _opened(ring: Mesh, other: Mesh, relative: bytes, by: float) -> Mesh:
     axis = ring_axis(ring)
     assert axis  # `opened` has looked
     inner, outer = _radii(ring, axis)
-    radius = cylindrical(apply(np.frombuffer(relative).reshape(4, 4), other.vertices), axis)[:, 0]
-    within = (radius >= inner - TOLERANCE) & (radius <= inner + by + TOLERANCE)
-    without = (radius >= outer - by - TOLERANCE) & (radius <= outer + TOLERANCE)
-    # all corners on one side: a face from the ring's inside to its outside has corners on both, and is in the way
-    passed = within[other.triangles].all(1) | without[other.triangles].all(1)
+    radius, angle, height = cylindrical(apply(np.frombuffer(relative).reshape(4, 4), other.vertices), axis).T
+    flat = np.stack([radius * np.cos(angle), radius * np.sin(angle)], axis=1)
+    near, far, levels = nearest_to_axis(flat[other.triangles]), radius[other.triangles].max(1), height[other.triangles]
+    own = cylindrical(ring.vertices, axis)[:, 2]
+    beside = (levels.min(1) <= (own.min() + own.max()) / 2) & (levels.max(1) >= (own.min() + own.max()) / 2)
+    about, inside = (near[beside] >= outer - TOLERANCE).any(), (far[beside] <= inner + TOLERANCE).any()
+    passed = np.zeros(len(far), bool)
+    if inside or not about:  # it opens, to get off what it lies round
+        passed |= far <= inner + by + TOLERANCE
+    if about or not inside:  # it closes, to get out of what lies round it
+        passed |= near >= outer - by - TOLERANCE
     return replace(
         other, bare=np.asarray(~passed if other.bare is None else other.bare & ~passed), thickness=other.walls
     )
+
+
+def nearest_to_axis(triangles: NDArray[np.float64]) -> NDArray[np.float64]:
+    """How near triangles (k, 3, 2), seen along an axis through the origin, come to it (k,); 0 for those about it.
+
+    >>> aside, about = [[2.0, -5.0], [2.0, 5.0], [9.0, 0.0]], [[-1.0, -1.0], [1.0, -1.0], [0.0, 2.0]]
+    >>> nearest_to_axis(np.array([aside, about])).tolist()
+    [2.0, 0.0]
+    """
+    sides = np.roll(triangles, -1, axis=1) - triangles
+    length = np.maximum((sides**2).sum(2), 1e-12)
+    along = np.clip(-(triangles * sides).sum(2) / length, 0.0, 1.0)
+    near = np.linalg.norm(triangles + along[..., None] * sides, axis=2).min(1)
+    turn = sides[..., 0] * triangles[..., 1] - sides[..., 1] * triangles[..., 0]
+    return np.where((turn > 0).all(1) | (turn < 0).all(1), 0.0, near)
 
 
 @lru_cache(maxsize=1024)

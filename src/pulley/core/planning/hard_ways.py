@@ -2,7 +2,7 @@
 
 from collections.abc import Iterator
 from dataclasses import replace
-from itertools import product
+from itertools import combinations, product
 
 import numpy as np
 
@@ -14,10 +14,12 @@ from pulley.core.planning.blocking import SIX, Blocking, Direction
 from pulley.core.planning.directions import SAME
 from pulley.core.planning.outward import free_turn, turning_axes
 from pulley.core.planning.peeling import Peeling, Removal, Twist, fastener_kind, size_of
+from pulley.core.planning.winding import winding_way
 
 ANGLES = (30.0, -30.0, 45.0, -45.0, 60.0, -60.0, 90.0, -90.0, 120.0, -120.0, 180.0)  # degrees tried on a bayonet
 AXES = 5  # of a unit that are tried
 TURN = 40  # sweeps that trying a turn counts as
+WINDING = 1000  # sweeps at most for a way round many corners of one unit
 SHORT = (1.0, 0.5, 0.25)  # shares of what is free on a first leg, at which a second one is tried
 
 
@@ -59,7 +61,7 @@ def _thread(blocking: Blocking, k: int, holder: int, direction: Vector) -> Twist
 
 def locked(state: Peeling) -> Removal | None:
     """A unit that leaves along an axis of its own after less than a turn about it, as out of a bayonet."""
-    there = _scene_of(state)
+    there = scene_of(state)
     for k in state.left:
         leaves = state.blocking.units[k].leaves
         axes = turning_axes(there, leaves[0])[:AXES] if len(leaves) == 1 else []
@@ -89,36 +91,43 @@ def two_legs(state: Peeling) -> Removal | None:
     return None
 
 
-def three_legs(state: Peeling) -> Removal | None:
-    """A unit that leaves after two short legs, each square to the one before."""
-    there = _scene_of(state)
+def round_corners(state: Peeling) -> Removal | None:
+    """A unit that leaves after many legs, each straight: as many as it takes."""
+    there = scene_of(state)
     for k in sorted(state.left, key=lambda k: size_of(state.blocking, k)):
-        for first in _shorts(state, k, there, np.zeros(3), None):
-            for second in _shorts(state, k, there, first, first):
-                end = first + second
-                for way in _square_to(second):
-                    if _clear_from(state, k, translation(end), np.array(way)):
-                        return Removal((k,), (way,), legs=(triple(first), triple(second)))
+        legs, way, spent = winding_way(there, state.blocking.units[k].leaves, min(state.tries, WINDING))
+        state.tries -= spent
+        if way is not None:
+            return Removal((k,), (triple(way),), legs=tuple(triple(leg) for leg in legs))
     return None
 
 
-def _square_to(leg: Vector) -> list[Direction]:
-    return [d for d in SIX if abs(float(np.array(d) @ leg)) < 1e-9]
+def at_once(state: Peeling) -> Removal | None:
+    """Two units that leave in different directions at the same time and pace, one in either hand, as neither does
+    before the other is away."""
+    lone = {k: ways for k in state.left if (ways := _but_for_one(state, k))}
+    for (k, mine), (j, theirs) in combinations(lone.items(), 2):
+        for (way, other), (second, one) in product(mine.items(), theirs.items()):
+            if (other, one) == (j, k) and _part(state, k, j, np.array(way) - np.array(second)):
+                return Removal((k, j), (way, second))
+    return None
 
 
-def _shorts(state: Peeling, k: int, there: Scene, start: Vector, before: Vector | None) -> Iterator[Vector]:
-    """Short legs from a place, each as far as it is free and shares of that, square to the one before."""
-    leaves = state.blocking.units[k].leaves
-    moved = {leaf: translation(start) @ there.poses[leaf] for leaf in leaves}
-    scene = replace(there, poses={**there.poses, **moved})
-    for direction in SIX if before is None else _square_to(before):
-        if state.tries <= 0:
-            return
-        state.tries -= 1
-        met = scene.first_meeting(leaves, np.array(direction))
-        free = met.travel if met else 0.0
-        for share in SHORT if free > 1.0 else ():
-            yield np.array(direction) * np.floor(free * share * 10) / 10
+def _but_for_one(state: Peeling, k: int) -> dict[Direction, int]:
+    """Directions in which a single unit stops another, and which that is."""
+    ways = (*SIX, *state.blocking.own_directions(k), *state.blocking.more_directions(k))
+    met = {way: state.in_the_way(k, way) for way in ways}
+    return {way: next(iter(found)) for way, found in met.items() if len(found) == 1 and not found & state.fixed}
+
+
+def _part(state: Peeling, k: int, j: int, apart: Vector) -> bool:
+    """Whether two units come apart where one moves so relative to the other."""
+    if state.tries <= 0 or not apart.any():
+        return False
+    units, scene = state.blocking.units, state.blocking.scene
+    pairs = list(product(units[k].leaves, units[j].leaves))
+    state.tries -= len(pairs)
+    return all(scene.contact(a, b, apart).point is None for a, b in pairs)
 
 
 def _legs(state: Peeling, k: int) -> Iterator[tuple[Direction, Direction]]:
@@ -139,12 +148,12 @@ def _clear_from(state: Peeling, k: int, displacement: Pose, direction: Vector) -
         return False
     state.tries -= 1
     leaves = state.blocking.units[k].leaves
-    scene = _scene_of(state)
+    scene = scene_of(state)
     moved = {leaf: displacement @ scene.poses[leaf] for leaf in leaves}
     return replace(scene, poses={**scene.poses, **moved}).first_meeting(leaves, np.asarray(direction, float)) is None
 
 
-def _scene_of(state: Peeling) -> Scene:
+def scene_of(state: Peeling) -> Scene:
     """What is present, where it stands."""
     scene, units = state.blocking.scene, state.blocking.units
     poses = {leaf: scene.poses[leaf] for j in sorted(state.present) for leaf in units[j].leaves}

@@ -9,6 +9,7 @@ from numpy.typing import NDArray
 from pulley.core.geometry.frames import Vector
 from pulley.core.part_kinds import FASTENERS, kind_of
 from pulley.core.planning.blocking import SIX, Blocking, Direction
+from pulley.core.planning.reach import in_the_tools_way
 
 SMALL = 0.45  # of the assembly's diagonal: how long a fastener is at most
 TRIES = 4000  # sweeps that are spent on ways that are hard to find; counted, not timed, so that answers stay the same
@@ -39,10 +40,10 @@ class Twist:
 class Removal:
     """One step of taking apart: units that leave together, each along its own direction.
 
-    ``legs`` are short ways in mm that come before it, ``twist`` a turn that does. ``axis`` is given where
-    directions differ: a point and a direction of the line that they lead away from. ``inner`` is how a set that
-    only leaves together is taken apart once it is out, ``together`` what is not taken off of it. ``fastener`` and
-    ``knot`` say why the step is there, as does ``family``: a subassembly that leaves as a whole.
+    ``legs`` are ways in mm that come before it, ``twist`` a turn that does. Where directions differ, ``axis`` has a
+    point and a direction of the line that they lead away from; else two units leave at once. ``inner`` is how a set
+    that only leaves together is taken apart once it is out, ``together`` what is not taken off of it. ``fastener``
+    and ``knot`` say why the step is there, as does ``family``: a subassembly that leaves as a whole.
     """
 
     units: tuple[int, ...]
@@ -55,6 +56,11 @@ class Removal:
     fastener: bool = False
     knot: bool = False
     family: str = ""
+
+    @property
+    def at_once(self) -> bool:
+        """Whether its units leave at the same time in ways of their own, from no common line."""
+        return self.axis is None and len(set(self.directions)) > 1
 
     @property
     def bends(self) -> list[Vector]:
@@ -94,6 +100,7 @@ class Peeling:
     tries: int = TRIES
     held: Held | None = None
     _free: dict[int, tuple[Direction, ...]] = field(default_factory=dict)
+    _tools: dict[tuple[int, Direction], frozenset[int]] = field(default_factory=dict)
     _likeness: dict[int, tuple[object, ...]] = field(default_factory=dict)
 
     def __post_init__(self) -> None:
@@ -108,6 +115,15 @@ class Peeling:
     def in_the_way(self, k: int, direction: Direction) -> set[int]:
         """What is present and stops a unit along a direction."""
         return self.blocking.blockers(k, direction).keys() & self.present
+
+    def out_of_reach(self, k: int, direction: Direction) -> bool:
+        """Whether something that may leave before it stands in the way of the tool for a fastener."""
+        key = k, direction
+        if key not in self._tools:
+            tooled = fastener_kind(self.blocking, k) in ("screw", "nut")
+            met = in_the_tools_way(self.blocking, k, direction) if tooled else frozenset[int]()
+            self._tools[key] = frozenset(j for j in met if self._parts(j) != self._parts(k))  # as they all would wait
+        return bool(self._tools[key] & self.present - self.fixed)
 
     def likeness(self, k: int) -> tuple[object, ...]:
         """What units have in common that leave in one step: their parts, and the parts that they touch."""

@@ -19,7 +19,7 @@ from pulley.core.planning.blocking import SIX, Blocking, Direction, Unit
 from pulley.core.planning.directions import SAME
 from pulley.core.planning.families import families_of
 from pulley.core.planning.gaps import extent, filling, usual
-from pulley.core.planning.holding import hold_sentences, holds, needs_hand
+from pulley.core.planning.holding import TWO, hold_sentences, holds, needs_hand
 from pulley.core.planning.layouts import layouts
 from pulley.core.planning.loosening import Support
 from pulley.core.planning.options import MANNERS, Options
@@ -164,7 +164,7 @@ def _with_holds(assembly: Assembly, teardown: Teardown, proposal: Proposal, supp
     found = {hold.step: hold for hold in holds(assembly, replace(teardown, steps=proposal.steps), support=support)}
     noted = [" ".join([step.note, *hold_sentences(assembly, found[step.id])]) for step in proposal.steps]
     steps = tuple(replace(step, note=note) for step, note in zip(proposal.steps, noted, strict=True))
-    return replace(proposal, steps=steps, hands=max((hold.hands for hold in found.values()), default=1))
+    return replace(proposal, steps=steps, hands=max([proposal.hands, *(hold.hands for hold in found.values())]))
 
 
 def _wishes(blocking: Blocking, present: set[int], options: Options) -> Wishes:
@@ -343,7 +343,8 @@ def _proposal(
     held += [why_not(blocking, k, set(each.removal.units)) for each in placed for k in each.removal.together]
     trails = tuple(trails_of(blocking, placed))
     far, sides = _picked_from(blocking, placed)
-    return Proposal(tuple(steps), kept, tuple(held), gives, trails, far, sides, extent(blocking, placed))
+    hands = TWO if any(each.removal.at_once for each in flat(placed)) else 1
+    return Proposal(tuple(steps), kept, tuple(held), gives, trails, far, sides, extent(blocking, placed), hands=hands)
 
 
 def _picked_from(blocking: Blocking, placed: Iterable[Placed]) -> tuple[dict[str, float], dict[str, Direction]]:

@@ -10,7 +10,7 @@ import numpy as np
 from pulley.core.geometry.frames import Vector, triple, unit, view_frame
 from pulley.core.planning.blocking import SIX, Blocking, Direction
 from pulley.core.planning.directions import SAME
-from pulley.core.planning.hard_ways import askew, locked, three_legs, two_legs, unscrewed
+from pulley.core.planning.hard_ways import askew, at_once, locked, round_corners, two_legs, unscrewed
 from pulley.core.planning.peeling import (
     Enough,
     Held,
@@ -41,7 +41,8 @@ def peel(
 
     Free units leave first, fasteners before others, the shortest way before longer ones, and what is alike in
     like places together. Where no unit is free by itself, further directions are tried, then the smallest set
-    that can leave together, then two legs, then a turn, then three legs. What ``held`` says must be held leaves
+    that can leave together, then two legs, then a turn, then two
+    units at once, then as many legs as it takes. What ``held`` says must be held leaves
     before anything else is loosened. ``report`` is told units done and in all; where it raises `Enough`, what was found
     so far comes back.
 
@@ -73,7 +74,7 @@ def _next(state: Peeling) -> Removal | None:
     knot = _knot(state)
     if knot and len(knot.units) <= FEW:
         return knot
-    return two_legs(state) or locked(state) or three_legs(state) or knot
+    return two_legs(state) or locked(state) or at_once(state) or round_corners(state) or knot
 
 
 def _single(state: Peeling) -> Removal | None:
@@ -90,9 +91,21 @@ def _single(state: Peeling) -> Removal | None:
         kind, fastener = state.likeness(k), fastener_kind(state.blocking, k)
         late = bool(fastener) != state.wishes.fasteners_first
         covered, way = bool(state.in_the_way(k, UP)), exit_distance(state, k, best[k])
+        hidden = state.out_of_reach(k, best[k])
         turn = state.wishes.serviced and best[k] != state.last_way
         incomplete = ready[kind] < present[kind]
-        return k not in needed, k not in dropping, turn, incomplete, late, fastener != "nut", covered, round(way, 3), k
+        return (
+            k not in needed,
+            k not in dropping,
+            hidden,
+            turn,
+            incomplete,
+            late,
+            fastener != "nut",
+            covered,
+            round(way, 3),
+            k,
+        )
 
     first = min(best, key=rank)
     like = [k for k in best if state.likeness(k) == state.likeness(first)]

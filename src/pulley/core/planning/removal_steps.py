@@ -44,7 +44,10 @@ def steps_of(
         away = gone if apart is None else gone | set(range(len(blocking.units))) - apart
         noted = replace(step, note=f"{_reason(blocking, run, away)}{_then(blocking, run, freed or {})}")
         twist = run[0].removal.twist
-        steps += _twisted(noted, run[0], twist, ids) if twist else [noted]
+        if run[0].removal.at_once:
+            steps += _at_once(blocking, noted, run[0], ids)
+        else:
+            steps += _twisted(noted, run[0], twist, ids) if twist else [noted]
         if run[0].removal.inner:
             sets.append(set(run[0].removal.units))
         else:
@@ -97,6 +100,16 @@ def _twisted(step: Step, placed: Placed, twist: Twist, ids: Iterator[str]) -> li
     turn = replace(step, motion=Turn(Axis(twist.origin, direction), twist.angle, twist.advance))
     left = round(max(placed.distance - twist.along, 0.0), 6)
     return [turn, replace(step, id=next(ids), motion=Axial(direction, left))] if left else [turn]
+
+
+def _at_once(blocking: Blocking, step: Step, placed: Placed, ids: Iterator[str]) -> Iterator[Step]:
+    """A step for each of two units that leave at the same time."""
+    assembly, timing = blocking.scene.assembly, step.timing
+    for number, (k, way) in enumerate(zip(placed.removal.units, placed.removal.directions, strict=True)):
+        path, start = blocking.units[k].path, "with" if number else timing.start
+        id, motion = next(ids) if number else step.id, Axial(way, placed.distance)
+        label, timed = members_name(assembly, (path,)), replace(timing, start=start)
+        yield replace(step, id=id, members=(path,), motion=motion, label=label, timing=timed)
 
 
 def flat(placed: Iterable[Placed]) -> Iterator[Placed]:
@@ -209,15 +222,22 @@ def _reason(blocking: Blocking, run: Sequence[Placed], gone: set[int]) -> str:
         return f"{name} leaves as a whole, {way}, and is taken apart on its own."
     if removal.knot:
         return f"These {len(members)} block one another and only leave together, {way}."
+    if removal.at_once:
+        ways = _in_turn([direction_word(way) for way in removal.directions])
+        return f"Neither lets the other go: they leave at the same time, {ways}, one in either hand."
     if removal.twist and removal.twist.advance:
         turns, pitch = abs(removal.twist.angle) / 360, abs(removal.twist.advance)
         return f"A thread holds it: {plain(turns)} turns of {plain(pitch)} mm, then {way}."
     if removal.twist:
         return f"It is locked: a turn by {plain(abs(removal.twist.angle))}° frees it, then {way}."
     if removal.legs:
-        ways = " and ".join(direction_word(leg) for leg in removal.legs)
-        return f"Nothing lets it go straight; a short way {ways} first clears it."
+        first = _in_turn([direction_word(leg) for leg in removal.legs])
+        return f"Nothing lets it go straight: first {first}, then {way}."
     return _holds(blocking, removal, members, gone, way)
+
+
+def _in_turn(words: Sequence[str]) -> str:
+    return ", ".join([*words[:-2], " and ".join(words[-2:])])
 
 
 def _holds(blocking: Blocking, removal: Removal, members: set[int], gone: set[int], way: str) -> str:
@@ -241,8 +261,6 @@ def listed(assembly: Assembly, paths: Sequence[str], most: int = 3) -> str:
         component = assembly.by_path[path]
         by_part.setdefault(component.part.key if isinstance(component, Leaf) else path, []).append(path)
     names = [members_name(assembly, group) for group in by_part.values()]
-    if len(names) <= 1:
-        return "".join(names)
     if len(names) <= most:
-        return f"{', '.join(names[:-1])} and {names[-1]}"
+        return _in_turn(names)
     return f"{', '.join(names[:most])} and {len(names) - most} more"

@@ -79,7 +79,7 @@ def _stand(room: Room, removal: Removal, apart: Mapping[int, list[Vector]], dist
 def _parts(room: Room, removal: Removal) -> list[Removal]:
     """A group in parts that need not go equally far to stand clear, the nearest first; most groups are one."""
     rules = room.rules
-    whole = removal.inner or removal.twist or rules.picked(removal) is not None
+    whole = removal.inner or removal.twist or removal.at_once or rules.picked(removal) is not None
     if not rules.split or len(removal.units) == 1 or whole:
         return [removal]
     least = [_least_free(taken, rules.gap, rules.pitch) for taken in _taken(room, removal, {})]
