@@ -36,6 +36,15 @@ def blocking_of(assembly: Assembly) -> Blocking:
     return Blocking(home_scene(assembly), [Unit(leaf.path, (leaf.path,)) for leaf in assembly.leaves])
 
 
+def stacks() -> Assembly:
+    """Two stacks of three blocks on a base."""
+    return boxes(
+        base=((100, 20, 5), (0, 0, 0)),
+        **{f"left{k}": ((20, 20, 5), (0, 0, 5.05 * (k + 1))) for k in range(3)},
+        **{f"right{k}": ((20, 20, 5), (80, 0, 5.05 * (k + 1))) for k in range(3)},
+    )
+
+
 class PageCase(ProposalCase):
     def laid(self, assembly: Assembly, paper: Paper = A3, **wishes) -> Proposal:
         """A proposal for a paper, checked from its first step to its end pose."""
@@ -251,17 +260,25 @@ class MannerTests(PageCase):
         self.assertEqual(len(service.steps), 2)
         self.assertEqual(len(service.steps[0].members), 4)
 
+    def before(self, assembly: Assembly, proposal: Proposal, path: str) -> list[str]:
+        """What leaves up to a leaf, that one the last."""
+        gone = [leaf for step in proposal.steps for leaf in assembly.leaves_of(step.members)]
+        return gone[: gone.index(path) + 1]
+
     def test_what_is_to_be_reached_first(self):
-        assembly = boxes(
-            base=((100, 20, 5), (0, 0, 0)),
-            **{f"left{k}": ((20, 20, 5), (0, 0, 5.05 * (k + 1))) for k in range(3)},
-            **{f"right{k}": ((20, 20, 5), (80, 0, 5.05 * (k + 1))) for k in range(3)},
-        )
         for side in ("left", "right"):
-            wanted = self.laid(assembly, reach=(f"{side}0",), along=UP, stay=("base",))
-            gone = [leaf for step in wanted.steps for leaf in assembly.leaves_of(step.members)]
-            first = gone[: gone.index(f"{side}0") + 1]
+            wanted = self.laid(stacks(), reach=(f"{side}0",), along=UP, stay=("base",))
+            first = self.before(stacks(), wanted, f"{side}0")
             self.assertTrue(all(path.startswith(side) for path in first), first)
+
+    def test_as_serviced_what_wears_out_is_reached_first(self):
+        for side in ("left", "right"):
+            options = Options(manner="service", along=UP, stay=("base",))
+            proposal = propose(stacks(), Teardown("t", wears=(f"{side}1",)), options)
+            first = self.before(stacks(), proposal, f"{side}1")
+            self.assertTrue(all(path.startswith(side) for path in first), first)
+            (said,) = (step.members for step in proposal.steps if "What wears out is reached." in step.note)
+            self.assertIn(f"{side}1", said)
 
 
 class BentTrailTests(PageCase):

@@ -131,6 +131,20 @@ class ConflictTests(SignedInCase):
         self.assertEqual([step.motion.distance for step in self.kept().steps], [90, 30])
 
 
+class WearTests(SignedInCase):
+    def test_what_wears_out_is_marked_and_the_mark_is_taken_away(self):
+        marked = self.edit("wears", members='["high"]')
+        self.assertEqual(self.kept().wears, ("high",))
+        self.assertContains(marked, '<span class="worn">wears</span>', count=1)
+        self.edit("wears", members='["lid"]')
+        self.assertEqual(self.kept().wears, ("high", "lid"))
+        self.edit("wears", members='["nobody"]', expect=422)
+        self.edit("wears", members='["high"]', value="off")
+        self.assertEqual(self.kept().wears, ("lid",))
+        self.client.post(f"{self.address}undo", {"revision": self.revision, "open": ""}, headers={"HX-Request": "true"})
+        self.assertEqual(self.kept().wears, ("high", "lid"))
+
+
 class BundleTests(SignedInCase):
     def test_they_are_the_assemblys_and_undo_takes_back_only_their_own_change(self):
         other = services.create(self.assembly, core.Teardown("Second"))

@@ -255,7 +255,7 @@ class TeardownFileTests(SignedInCase):
             {"id": "s2", "kind": "turn", "members": ["high"], "axis": axis, "angle": 90, "advance": 4},
             {"id": "s3", "kind": "radial", "members": ["low"], "point": [0, 0, 0], "distance": 40},
         ]
-        document = {"format": "pulley-teardown", "version": 1, "steps": steps, "home": ["middle"]}
+        document = {"format": "pulley-teardown", "version": 1, "steps": steps, "home": ["middle"], "wears": ["high"]}
         address = self.upload(json.dumps(document).encode(), 302).url
         page = self.client.get(address)
         for sentence in (
@@ -267,7 +267,7 @@ class TeardownFileTests(SignedInCase):
         again = json.loads(self.client.get(f"{address}download").content)
         for before, after in zip(steps, again["steps"], strict=True):
             self.assertEqual({key: after[key] for key in before}, before)
-        self.assertEqual(again["home"], ["middle"])
+        self.assertEqual((again["home"], again["wears"]), (["middle"], ["high"]))
 
     def test_rows_hold_the_whole_demo_teardown(self):
         wanted = teardown_json.loads(DEMO_TEARDOWN.read_bytes())

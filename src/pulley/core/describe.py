@@ -161,6 +161,7 @@ def differences(before: Teardown, after: Teardown) -> list[str]:
         found.append("the steps are in another order")
     named = {"cameras": "the views", "bundles": "the bundles", "poses": "the kept poses", "placed": "what is placed"}
     named |= {"hidden": "what is hidden", "home": "what is kept at home", "trails_shown": "the trail lines"}
+    named |= {"wears": "what wears out"}
     found += [f"{words} changed" for field, words in named.items() if getattr(before, field) != getattr(after, field)]
     if before.tolerance != after.tolerance:
         found.append(f"the tolerance is now {plain(after.tolerance)} mm")

@@ -213,8 +213,9 @@ class Teardown:
 
     ``fits`` are pairs (a, b) of component paths that may overlap by design; ``gives`` are components that bend, with
     ``by`` how many mm; ``tolerance`` is how much deeper in mm than at its start a motion may let two penetrate each
-    other. Components in ``home`` stay where they belong, whatever step moves them. ``begins`` is one of
-    `STARTS`: how films, and pages for others, start. ``extra`` keeps what the file held and this version does not know.
+    other. Components in ``home`` stay where they belong, whatever step moves them; those in ``wears`` wear out
+    and are reached first in service. ``begins`` is one of `STARTS`: how films, and pages for others, start. ``extra``
+    keeps what the file held and this version does not know.
     """
 
     name: str
@@ -236,6 +237,7 @@ class Teardown:
     bearings: Bearings = Bearings()
     hidden: tuple[str, ...] = ()
     home: tuple[str, ...] = ()
+    wears: tuple[str, ...] = ()
     begins: str = STARTS[0]
     source: dict[str, Any] = field(default_factory=dict)
     extra: dict[str, Any] = field(default_factory=dict, compare=False)

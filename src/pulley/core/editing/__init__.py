@@ -25,6 +25,7 @@ from pulley.core.editing.members import (
     order_members,
     order_nearest_first,
     send_home,
+    set_wears,
     smallest_cover,
 )
 from pulley.core.editing.motions import (

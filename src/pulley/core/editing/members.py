@@ -38,10 +38,20 @@ def order_nearest_first(teardown: Teardown, assembly: Assembly, id: str) -> Tear
 
 def send_home(teardown: Teardown, assembly: Assembly, members: Sequence[str], home: bool = True) -> Teardown:
     """Keep components where they belong whatever step moves them, or let the steps move them again."""
+    return replace(teardown, home=_listed(assembly, teardown.home, members, home))
+
+
+def set_wears(teardown: Teardown, assembly: Assembly, members: Sequence[str], wears: bool = True) -> Teardown:
+    """Mark components as wearing out, or take the mark away."""
+    return replace(teardown, wears=_listed(assembly, teardown.wears, members, wears))
+
+
+def _listed(assembly: Assembly, known: Sequence[str], members: Sequence[str], on: bool) -> tuple[str, ...]:
+    """The leaves of a list of components with those of some members more, or less, in tree order."""
     leaves = set(assembly.leaves_of(known_members(assembly, members)))
-    now = set(assembly.leaves_of(teardown.home)) if teardown.home else set()
-    now = now | leaves if home else now - leaves
-    return replace(teardown, home=tuple(leaf.path for leaf in assembly.leaves if leaf.path in now))
+    now = set(assembly.leaves_of(known)) if known else set()
+    now = now | leaves if on else now - leaves
+    return tuple(leaf.path for leaf in assembly.leaves if leaf.path in now)
 
 
 def add_members(teardown: Teardown, assembly: Assembly, id: str, members: Sequence[str]) -> Teardown:

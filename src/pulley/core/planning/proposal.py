@@ -1,6 +1,6 @@
 """A proposed teardown: ordinary steps that take an assembly apart without a snag, each with the reason for it."""
 
-from collections.abc import Callable, Iterable, Sequence
+from collections.abc import Callable, Iterable, Mapping, Sequence
 from contextlib import suppress
 from dataclasses import dataclass, field, replace
 from functools import partial
@@ -125,13 +125,13 @@ def propose(
     with suppress(Enough):
         blocking.prepare(sorted(present), lambda share: report(SHARES[0] * share, "what blocks what"))
     if not options.stay and wanted == present:
-        going = _units_of(blocking, (*options.reach, *(path for path, _ in options.far)))
+        going = _units_of(blocking, (*options.reach, *teardown.wears, *(path for path, _ in options.far)))
         stay = {base_of(blocking, present - going or present)}
 
     def peeled(done: int, of: int) -> None:
         report(SHARES[0] + (SHARES[1] - SHARES[0]) * done / of, f"{done} of {of} off")
 
-    wishes = _wishes(blocking, present, options)
+    wishes = _wishes(blocking, present, options, teardown.wears)
     fixed = present - (wanted - stay)
     support = _support(blocking, teardown, fixed)
     removals, left = peel(blocking, present, fixed, wishes, peeled, partial(_held, blocking, support))
@@ -167,10 +167,11 @@ def _with_holds(assembly: Assembly, teardown: Teardown, proposal: Proposal, supp
     return replace(proposal, steps=steps, hands=max([proposal.hands, *(hold.hands for hold in found.values())]))
 
 
-def _wishes(blocking: Blocking, present: set[int], options: Options) -> Wishes:
-    """How the order is wanted, for the manner that is asked for."""
+def _wishes(blocking: Blocking, present: set[int], options: Options, wears: Iterable[str]) -> Wishes:
+    """How the order is wanted, for the manner that is asked for; as serviced, what wears out is reached first."""
     wishes = Wishes(options.fasteners_first, options.most, options.along)
-    wishes = replace(wishes, reach=frozenset(present & _units_of(blocking, options.reach)))
+    first = (*options.reach, *(wears if options.manner == "service" else ()))
+    wishes = replace(wishes, reach=frozenset(present & _units_of(blocking, first)))
     if options.manner == "line" and not options.along:
         return replace(wishes, along=_main_way(blocking, present), either=True)
     if options.manner == "families":
@@ -332,7 +333,7 @@ def _proposal(
     if _faulty(blocking.scene.assembly, teardown, steps):  # at once they may meet where one by one they do not
         steps = steps_of(blocking, ids, placed, fans=False, freed=freed)
     gives = check(blocking.scene.assembly, replace(teardown, steps=(*teardown.steps, *steps))).gives
-    steps = [replace(step, note=_bending(blocking.scene.assembly, step, gives.get(step.id, ()))) for step in steps]
+    steps = [replace(step, note=_noted(blocking.scene.assembly, teardown, step, gives)) for step in steps]
     kept = tuple(blocking.units[k].path for k in sorted(stay))
     staying = {*left, *dropped}
     helped, picked = options.most is None, dict(options.far)
@@ -359,6 +360,8 @@ def _picked_from(blocking: Blocking, placed: Iterable[Placed]) -> tuple[dict[str
     return far, sides
 
 
-def _bending(assembly: Assembly, step: Step, gives: Sequence[tuple[str, float]]) -> str:
-    """A step's note, with what must bend in it."""
-    return " ".join([step.note, *(f"{give_sentence(assembly, leaf, by)}." for leaf, by in gives)])
+def _noted(assembly: Assembly, teardown: Teardown, step: Step, gives: Mapping[str, Sequence[tuple[str, float]]]) -> str:
+    """A step's note, with what must bend in it, and whether that is what wears out."""
+    bends = [f"{give_sentence(assembly, leaf, by)}." for leaf, by in gives.get(step.id, ())]
+    worn = not set(assembly.leaves_of(step.members)).isdisjoint(assembly.leaves_of(teardown.wears))
+    return " ".join([step.note, *bends, *(["What wears out is reached."] if worn else [])])

@@ -74,6 +74,7 @@ def carry(teardown: Teardown, comparison: Comparison) -> Carried:
         routes=tuple(kept.routes(moved.routes)),
         hidden=tuple(kept.paths(teardown.hidden)),
         home=tuple(kept.paths(teardown.home)),
+        wears=tuple(kept.paths(teardown.wears)),
         source=dict(comparison.new.source),
     )
     ids = {step.id for step in steps}

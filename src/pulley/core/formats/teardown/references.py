@@ -18,7 +18,7 @@ def check_members(assembly: Assembly, teardown: Teardown) -> None:
     for field in ("trails", "tints"):
         _check_paths(assembly, [item.component for item in getattr(teardown, field)], field)
     _check_paths(assembly, [path for route in teardown.routes for path, _ in route.stops], "routes")
-    for field in ("hidden", "home"):
+    for field in ("hidden", "home", "wears"):
         _check_paths(assembly, getattr(teardown, field), field)
     _check_paths(assembly, [placed.component for placed in teardown.placed], "placed")
     _check_paths(assembly, [fit[end] for fit in teardown.fits for end in ("a", "b")], "fits")

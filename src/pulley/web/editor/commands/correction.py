@@ -307,6 +307,14 @@ def home(sent: Sent, teardown: Teardown, assembly: Assembly) -> Changed:
     return Changed(after, f"{short(members_name(assembly, paths))} {'stays home' if stay else 'moves again'}")
 
 
+@command("wears")
+def wears(sent: Sent, teardown: Teardown, assembly: Assembly) -> Changed:
+    """Components marked as wearing out, which is what is reached first in service; or not any more."""
+    paths, on = paths_sent(sent), sent.get("value") != "off"
+    after = editing.set_wears(teardown, assembly, paths, on)
+    return Changed(after, f"{short(members_name(assembly, paths))} {'wears out' if on else 'does not wear out'}")
+
+
 @command("tolerance")
 def tolerance(sent: Sent, teardown: Teardown, assembly: Assembly) -> Changed:
     """How much deeper than at its start a motion may let two components penetrate each other."""

@@ -24,6 +24,7 @@ class Row:
     steps: str
     hidden: bool
     home: bool
+    wears: bool
     level: int
     below: "list[Row]"
 
@@ -35,7 +36,7 @@ def ledger(assembly: Assembly, teardown: core.Teardown, grouping: str) -> list[R
     """
     steps = tuple((step.members, step.off) for step in teardown.steps)
     bundles = tuple((bundle.name, bundle.members) for bundle in teardown.bundles)
-    key = ("ledger", grouping, steps, bundles, teardown.hidden, teardown.home)
+    key = ("ledger", grouping, steps, bundles, teardown.hidden, teardown.home, teardown.wears)
     return assembly.once(key, lambda: _lines(assembly, teardown, grouping))
 
 
@@ -46,7 +47,7 @@ def _lines(assembly: Assembly, teardown: core.Teardown, grouping: str) -> list[R
         for leaf in assembly.leaves_of(step.members):
             if leaf not in home and not step.off:
                 mover.setdefault(leaf, []).append(str(number))
-    hidden = set(teardown.hidden)
+    hidden, wears = set(teardown.hidden), set(assembly.leaves_of(teardown.wears)) if teardown.wears else set()
 
     def row(paths: list[str], leaves: list[str], name: str, level: int, below: list[Row]) -> Row:
         numbers = dict.fromkeys(n for leaf in leaves for n in mover.get(leaf, ()))
@@ -59,6 +60,7 @@ def _lines(assembly: Assembly, teardown: core.Teardown, grouping: str) -> list[R
             steps=" ".join(numbers),
             hidden=hidden.issuperset(leaves),
             home=home.issuperset(leaves),
+            wears=wears.issuperset(leaves),
             level=level,
             below=below,
         )

@@ -105,9 +105,8 @@ def ways(request: UserRequest, teardown_id: uuid.UUID) -> HttpResponse:
         "legs": json.dumps(route),
         "leg_count": len(route),
         "movers": _movers(assembly, teardown, members),
-        "at_home": set(assembly.leaves_of(members)) <= set(assembly.leaves_of(teardown.home))
-        if teardown.home
-        else False,
+        "at_home": _listed(assembly, members, teardown.home),
+        "wears": _listed(assembly, members, teardown.wears),
         "placed": any(placed.component in members for placed in teardown.placed),
         "whole": any(isinstance(assembly.by_path[member], Group) for member in members),
         **_giving(assembly, teardown, members, unit_sent(sent)),
@@ -122,6 +121,11 @@ def ways(request: UserRequest, teardown_id: uuid.UUID) -> HttpResponse:
         "tolerances": describe.tolerance_sentence(assembly, scene.tolerance, scene.exceptions, unit_sent(sent)),
     }
     return render(request, "editor/ways.html", context)
+
+
+def _listed(assembly: Assembly, members: tuple[str, ...], known: Sequence[str]) -> bool:
+    """Whether components are all in a list of some."""
+    return bool(known) and set(assembly.leaves_of(members)) <= set(assembly.leaves_of(known))
 
 
 def _giving(assembly: Assembly, teardown: core.Teardown, members: tuple[str, ...], unit: str) -> dict[str, Any]:
