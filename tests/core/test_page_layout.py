@@ -10,6 +10,7 @@ from manifold3d import Manifold
 from pulley.core.assembly import Assembly, Group, Leaf
 from pulley.core.camera import camera_frame
 from pulley.core.contact.scene import home_scene
+from pulley.core.crossings import crossings
 from pulley.core.drawing.layout import first_sheet, page_rooms
 from pulley.core.drawing.paper import Paper
 from pulley.core.drawing.scene import scene_of
@@ -140,12 +141,31 @@ class PageTests(PageCase):
         aside = [step for step in proposal.steps if step.motion.kind == "path"]
         columns = {tuple(np.subtract(*step.motion.waypoints[1::-1])) for step in aside}
         self.assertGreater(len(aside), 2 * len(columns))
-        begin_there = {setting.component for setting in after.trails}
+        begin_there = {setting.component: setting for setting in after.trails}
         leading = [leaf for step in aside for leaf in assembly.leaves_of(step.members) if leaf not in begin_there]
         self.assertEqual(len(leading), len(columns))
         trails = {trail.component: trail for trail in compose(assembly, after).trails}
         self.assertTrue(all(not trails[leaf].off and len(trails[leaf].points) == 3 for leaf in leading))
-        self.assertTrue(all(trails[leaf].off for leaf in begin_there))
+        self.assertTrue(all(begin_there[leaf].off for leaf in begin_there if leaf in trails))
+        self.assertEqual(crossings(assembly, after, compose(assembly, after)), [])
+        self.assertTrue(after.routes)
+
+    def test_a_line_that_would_pass_through_a_foreign_part_ends_at_the_mate(self):
+        """Small screws in a lid that is lifted off a plate: their lines would go on through the plate to where the lid
+        was, had the plate not moved as well."""
+        base, plate, lid = box((60, 60, 10)), box((60, 60, 4), (0, 0, 10.05)), box((60, 60, 4), (0, 0, 14.1))
+        places = [(10.0, 10.0), (50.0, 50.0)]
+        for x, y in places:
+            lid -= rod(2.1, 8, (x, y, 12))
+        held = [at(x, y, 18.15) for x, y in places]
+        assembly = made("lid", ("base", base), ("plate", plate), ("lid", lid), ("screw", screw(2, 3.9), held))
+        proposal = self.laid(assembly, along=UP, stay=("base",))
+        after = proposal.added_to(Teardown(""))
+        self.assertEqual(crossings(assembly, after, compose(assembly, after)), [])
+        self.assertEqual({path for route in after.routes for path, _ in route.stops}, {"lid", "screw", "screw#2"})
+        bare = replace(after, trails=(), routes=())
+        through = crossings(assembly, bare, compose(assembly, bare))
+        self.assertLessEqual({("screw", "plate"), ("screw#2", "plate")}, {(c.component, c.blocker) for c in through})
 
     def test_paper_and_orientation_count(self):
         assembly = mechanisms.valve()

@@ -47,7 +47,7 @@ def crossings(assembly: Assembly, teardown: Teardown, score: Score) -> list[Cros
     list of Crossing
         The component whose trail it is, the one that is in its way, and the point (3,) in mm where the line goes in.
     """
-    bodies = _bodies(assembly, teardown, score)
+    bodies = bodies_of(assembly, teardown, score)
     return [found for trail in score.trails for found in _of_trail(trail, bodies)]
 
 
@@ -68,7 +68,8 @@ class Bodies:
         return np.flatnonzero((self.bounds[:, 0] <= high).all(1) & (self.bounds[:, 1] >= low).all(1)).tolist()
 
 
-def _bodies(assembly: Assembly, teardown: Teardown, score: Score) -> Bodies:
+def bodies_of(assembly: Assembly, teardown: Teardown, score: Score) -> Bodies:
+    """What a teardown shows once everything is exploded."""
     shown = [leaf.path for leaf in assembly.leaves if leaf.path not in set(teardown.hidden)]
     moved = {path: displacement_at(score.tracks[path], np.inf) for path in shown if path in score.tracks}
     corners, poses = [], poses_at(assembly, moved, shown)
@@ -91,11 +92,11 @@ def _of_trail(trail: Trail, bodies: Bodies) -> list[Crossing]:
         if leg in trail.off or np.linalg.norm(b - a) < 4 * CLEAR:
             continue
         jogs = [jog for jog in trail.jogs if jog.leg == leg]
-        found += _on_leg(trail.component, leg, a, b, jogs, bodies)
+        found += crossings_on(trail.component, leg, a, b, jogs, bodies)
     return found
 
 
-def _on_leg(path: str, leg: int, a: Vector, b: Vector, jogs: Sequence[Jog], bodies: Bodies) -> list[Crossing]:
+def crossings_on(path: str, leg: int, a: Vector, b: Vector, jogs: Sequence[Jog], bodies: Bodies) -> list[Crossing]:
     """Where a leg, with its doglegs, passes through bodies that are not its component's."""
     pieces = [(p, q) for p, q in pairwise(jogged(a, b, jogs)) if np.linalg.norm(q - p) > 2 * CLEAR]
     if not pieces:
@@ -200,7 +201,7 @@ def clearing_jogs(
     -------
     dict of path to Jog
     """
-    bodies = _bodies(assembly, teardown, score)
+    bodies = bodies_of(assembly, teardown, score)
     trails: dict[str, list[Trail]] = {}
     for trail in score.trails:
         trails.setdefault(trail.component, []).append(trail)
@@ -221,7 +222,7 @@ def _clearing_jog(trails: Sequence[Trail], bodies: Bodies, size: float) -> Jog |
     ends = [line_of(trail)[leg : leg + 2] for trail in trails]
     for offset in _offsets(ends[0][1] - ends[0][0], size):
         jog = Jog(leg, round(start, 4), round(end, 4), offset)
-        if not any(_on_leg(trails[0].component, leg, a, b, [jog], bodies) for a, b in ends):
+        if not any(crossings_on(trails[0].component, leg, a, b, [jog], bodies) for a, b in ends):
             return jog
     return None
 

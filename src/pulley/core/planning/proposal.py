@@ -4,6 +4,7 @@ from collections.abc import Callable, Iterable, Mapping, Sequence
 from contextlib import suppress
 from dataclasses import dataclass, field, replace
 from functools import partial
+from itertools import count
 
 import numpy as np
 
@@ -14,24 +15,30 @@ from pulley.core.contact.scene import Scene
 from pulley.core.contact.terms import set_give, terms_of
 from pulley.core.errors import PulleyError
 from pulley.core.geometry.frames import triple, unit
-from pulley.core.naming import component_name, give_sentence
-from pulley.core.planning.blocking import SIX, Blocking, Direction, Unit
-from pulley.core.planning.directions import SAME
-from pulley.core.planning.families import families_of
+from pulley.core.naming import give_sentence
+from pulley.core.planning.blocking import Blocking, Direction
 from pulley.core.planning.gaps import extent, filling, usual
 from pulley.core.planning.holding import TWO, hold_sentences, holds, needs_hand
 from pulley.core.planning.layouts import layouts
+from pulley.core.planning.leading import led_to_mates
 from pulley.core.planning.loosening import Support
 from pulley.core.planning.options import MANNERS, Options
 from pulley.core.planning.page import OnPage
-from pulley.core.planning.peeling import Enough, Removal, Wishes, fastener_kind
+from pulley.core.planning.peeling import Enough, Removal
 from pulley.core.planning.places import Placed, Spacing
 from pulley.core.planning.removal_order import peel
 from pulley.core.planning.removal_steps import flat, freed_by, steps_of, trails_of
-from pulley.core.planning.ways_out import shared_axis
+from pulley.core.planning.starting import (
+    base_of,
+    present_units,
+    refuse_contradictions,
+    units_for,
+    units_with,
+    wishes_for,
+)
 from pulley.core.planning.why_not import LOOKED_AT, Left, why_not
 from pulley.core.score.stages import displacements, poses_at
-from pulley.core.teardown import Step, Teardown, TrailOf
+from pulley.core.teardown import Route, Step, Teardown, TrailOf
 
 LOOKS = 3  # times that what a check finds is left out and everything placed again
 PATIENCE = 3  # lay-outs that are checked, the best first, before one without columns is
@@ -43,7 +50,8 @@ class Proposal:
     """Steps to be put after those of the teardown, each with its reason as a note; what stays and what is left.
 
     ``far`` has the distances in mm by component, ``sides`` where it is set aside.
-    ``trails`` are settings of trail lines, for what is set aside; ``layout`` is how it stands on the page.
+    ``trails`` are settings of trail lines, for what is set aside, and ``routes`` lines that take the place of some,
+    each to its last stop; ``layout`` is how it stands on the page.
     ``hands`` is how many the step takes that takes most. ``extent`` is the longest side in mm of the bounds of
     everything at the end. ``gives`` has, by step id, what must bend in it: leaves, and by how many mm.
     """
@@ -53,6 +61,7 @@ class Proposal:
     left: tuple[Left, ...] = ()
     gives: dict[str, tuple[tuple[str, float], ...]] = field(default_factory=dict)
     trails: tuple[TrailOf, ...] = ()
+    routes: tuple[Route, ...] = ()
     far: dict[str, float] = field(default_factory=dict, compare=False)
     sides: dict[str, Direction] = field(default_factory=dict, compare=False)
     extent: float = field(default=0.0, compare=False)
@@ -70,7 +79,16 @@ class Proposal:
         moved = tuple(path for step in chosen for path in step.members)
         known = {setting.component for setting in teardown.trails}
         trails = [each for each in self.trails if each.component not in known and _within(each.component, moved)]
-        return replace(teardown, steps=(*teardown.steps, *chosen), trails=(*teardown.trails, *trails))
+        routes = [route for route in self.routes if _within(route.stops[-1][0], moved)]
+        taken = {route.id for route in teardown.routes}
+        ids = (id for n in count(1) if (id := f"l{n}") not in taken)
+        named = [replace(route, id=id) for id, route in zip(ids, routes, strict=False)]
+        return replace(
+            teardown,
+            steps=(*teardown.steps, *chosen),
+            trails=(*teardown.trails, *trails),
+            routes=(*teardown.routes, *named),
+        )
 
 
 def _within(leaf: str, members: Iterable[str]) -> bool:
@@ -117,28 +135,42 @@ def propose(
             teardown = set_give(teardown, give.component, give.by)
     options.check(assembly.diagonal)
     blocking = _blocking(assembly, teardown, options)
-    present, wanted = _present(blocking, teardown, options)
+    present, wanted = present_units(blocking, teardown, options)
     if not wanted:
         raise PulleyError("Everything that was chosen has been moved already. Delete steps to have others proposed.")
-    stay = _units_of(blocking, options.stay) & present
-    _refuse_contradictions(blocking, present, stay, options)
+    stay = units_with(blocking, options.stay) & present
+    refuse_contradictions(blocking, present, stay, options)
     with suppress(Enough):
         blocking.prepare(sorted(present), lambda share: report(SHARES[0] * share, "what blocks what"))
     if not options.stay and wanted == present:
-        going = _units_of(blocking, (*options.reach, *teardown.wears, *(path for path, _ in options.far)))
+        going = units_with(blocking, (*options.reach, *teardown.wears, *(path for path, _ in options.far)))
         stay = {base_of(blocking, present - going or present)}
 
     def peeled(done: int, of: int) -> None:
         report(SHARES[0] + (SHARES[1] - SHARES[0]) * done / of, f"{done} of {of} off")
 
-    wishes = _wishes(blocking, present, options, teardown.wears)
+    wishes = wishes_for(blocking, present, options, teardown.wears)
     fixed = present - (wanted - stay)
     support = _support(blocking, teardown, fixed)
     removals, left = peel(blocking, present, fixed, wishes, peeled, partial(_held, blocking, support))
     report(SHARES[1], "what fits on the page")
     placed, layout, dropped = _placed(blocking, teardown, options, removals)
     proposal = _proposal(blocking, teardown, placed, stay, left, dropped, options)
+    proposal = _with_lines(blocking, teardown, proposal)
     return replace(_with_holds(blocking.scene.assembly, teardown, proposal, support), layout=layout)
+
+
+def _with_lines(blocking: Blocking, teardown: Teardown, proposal: Proposal) -> Proposal:
+    """Trail lines that would pass through foreign components lead only to what their own sat in."""
+    assembly, units = blocking.scene.assembly, blocking.units
+    settings = {each.component: each for each in proposal.trails}
+    leading = set(assembly.leaves_of(proposal.sides)) - settings.keys()  # to a column
+    beside = [[leaf for j in sorted(blocking.touched(k)) for leaf in units[j].leaves] for k in range(len(units))]
+    mates = {leaf: beside[k] for leaf, k in blocking.unit_of.items() if leaf not in leading}
+    routes = tuple(led_to_mates(assembly, proposal.added_to(teardown), mates))
+    for path in (route.stops[-1][0] for route in routes):
+        settings[path] = replace(settings.get(path, TrailOf(path)), shown=False)
+    return replace(proposal, trails=tuple(settings.values()), routes=routes)
 
 
 def _support(blocking: Blocking, teardown: Teardown, fixed: Iterable[int]) -> Support:
@@ -167,95 +199,14 @@ def _with_holds(assembly: Assembly, teardown: Teardown, proposal: Proposal, supp
     return replace(proposal, steps=steps, hands=max([proposal.hands, *(hold.hands for hold in found.values())]))
 
 
-def _wishes(blocking: Blocking, present: set[int], options: Options, wears: Iterable[str]) -> Wishes:
-    """How the order is wanted, for the manner that is asked for; as serviced, what wears out is reached first."""
-    wishes = Wishes(options.fasteners_first, options.most, options.along)
-    first = (*options.reach, *(wears if options.manner == "service" else ()))
-    wishes = replace(wishes, reach=frozenset(present & _units_of(blocking, first)))
-    if options.manner == "line" and not options.along:
-        return replace(wishes, along=_main_way(blocking, present), either=True)
-    if options.manner == "families":
-        return replace(wishes, families=families_of(blocking))
-    return replace(wishes, serviced=options.manner == "service")
-
-
-def _main_way(blocking: Blocking, present: set[int]) -> Direction:
-    """The axis along which the most units have their own, then the most can leave at once; upright if in doubt."""
-    axes = [axis for k in present if (axis := shared_axis(blocking.scene, blocking.units[k].leaves)) is not None]
-
-    def worth(way: Direction) -> tuple[int, int, float]:
-        own = sum(abs(float(axis @ np.array(way))) >= SAME for axis in axes)
-        free = sum(
-            not (blocking.blockers(k, d).keys() & present) for k in present for d in (way, triple(-np.array(way)))
-        )
-        return own, free, abs(way[2])
-
-    return max((SIX[0], SIX[2], SIX[4]), key=worth)
-
-
-def _refuse_contradictions(blocking: Blocking, present: set[int], stay: set[int], options: Options) -> None:
-    assembly, still = blocking.scene.assembly, {leaf for k in stay for leaf in blocking.units[k].leaves}
-    for paths, wish in ((options.reach, "to be reached first"), ([path for path, _ in options.far], "to go far")):
-        both = [path for path in paths if still.issuperset(assembly.leaves_of((path,)))]
-        if both:
-            name = component_name(assembly, both[0])
-            raise PulleyError(f"{name} is to stay, and {wish} as well. Take one of the two back.")
-    if options.stay and present <= stay:
-        raise PulleyError("Everything is to stay where it is. Let something go.")
-
-
 def _blocking(assembly: Assembly, teardown: Teardown, options: Options) -> Blocking:
     """What blocks what, where a teardown leaves everything; remembered for other proposals."""
     poses, terms = poses_at(assembly, displacements(assembly, teardown)[-1]), terms_of(assembly, teardown)
-    units = _units(assembly, options)
+    units = units_for(assembly, options)
     places = hash(tuple((path, pose.tobytes()) for path, pose in poses.items()))
     fits = repr((teardown.fits, teardown.gives, teardown.tolerance))
     key = ("blocking", places, fits, tuple(units))
     return assembly.once(key, lambda: Blocking(Scene(assembly, poses, terms), units))
-
-
-def _present(blocking: Blocking, teardown: Teardown, options: Options) -> tuple[set[int], set[int]]:
-    """The units that a teardown has not moved, and those of them that are to be taken apart."""
-    assembly = blocking.scene.assembly
-    moved = {leaf for step in teardown.steps if not step.off for leaf in assembly.leaves_of(step.members)}
-    chosen = set(assembly.leaves_of(options.parts)) if options.parts else {leaf.path for leaf in assembly.leaves}
-    present = {k for k, unit in enumerate(blocking.units) if not moved & set(unit.leaves)}
-    return present, {k for k in present if chosen >= set(blocking.units[k].leaves)}
-
-
-def _units(assembly: Assembly, options: Options) -> list[Unit]:
-    """What moves as one: the leaves, and the subassemblies that stay whole in place of theirs."""
-    whole = set(options.whole)
-    for path in whole - assembly.by_path.keys():
-        raise PulleyError(f"There is no component “{path}” in this assembly.")
-    if options.depth is not None:
-        depths = {c.path: sum(1 for _ in assembly.above(c.path)) for c in assembly.components}
-        whole |= {path for path, depth in depths.items() if depth == options.depth and path not in assembly.leaf_places}
-    found: dict[str, Unit] = {}
-    for leaf in assembly.leaves:
-        holders = [path for path in assembly.above(leaf.path) if path in whole]
-        path = holders[-1] if holders else leaf.path
-        found.setdefault(path, Unit(path, assembly.below[path]))
-    return list(found.values())
-
-
-def _units_of(blocking: Blocking, paths: Iterable[str]) -> set[int]:
-    """The units that have leaves of components."""
-    return {blocking.unit_of[leaf] for leaf in blocking.scene.assembly.leaves_of(tuple(paths))}
-
-
-def base_of(blocking: Blocking, present: Iterable[int]) -> int:
-    """The unit that everything else is taken off: big, low, touching much, no fastener. Common practice, no source."""
-    low, high = blocking.scene.assembly.bounds
-    boxes, among = blocking.boxes((0.0, 0.0, 1.0)), sorted(present)
-
-    def worth(k: int) -> float:
-        size = float(np.prod(boxes[k, 1] - boxes[k, 0]) / max(np.prod(high - low), 1e-9))
-        touched = len(blocking.touched(k)) / max(len(among) - 1, 1)
-        lowness = 1 - (boxes[k, 0, 2] - low[2]) / max(high[2] - low[2], 1e-9)
-        return size + 0.25 * touched + 0.5 * lowness
-
-    return max(among, key=lambda k: (not fastener_kind(blocking, k), round(worth(k), 9), -k))
 
 
 def _placed(
@@ -309,11 +260,11 @@ def _clear_start(
     blocking: Blocking, teardown: Teardown, placed: list[Placed], dropped: set[int]
 ) -> tuple[list[Placed], set[int]]:
     """The longest beginning of a proposal that is clear; the rest is left."""
-    for count in range(len(placed), -1, -1):
-        steps = steps_of(blocking, [step.id for step in teardown.steps], placed[:count], fans=False)
+    for number in range(len(placed), -1, -1):
+        steps = steps_of(blocking, [step.id for step in teardown.steps], placed[:number], fans=False)
         if not _faulty(blocking.scene.assembly, teardown, steps):
             break
-    return placed[:count], dropped | {k for each in placed[count:] for k in each.removal.units}
+    return placed[:number], dropped | {k for each in placed[number:] for k in each.removal.units}
 
 
 def _proposal(
@@ -345,7 +296,17 @@ def _proposal(
     trails = tuple(trails_of(blocking, placed))
     far, sides = _picked_from(blocking, placed)
     hands = TWO if any(each.removal.at_once for each in flat(placed)) else 1
-    return Proposal(tuple(steps), kept, tuple(held), gives, trails, far, sides, extent(blocking, placed), hands=hands)
+    return Proposal(
+        tuple(steps),
+        kept,
+        tuple(held),
+        gives,
+        trails,
+        far=far,
+        sides=sides,
+        extent=extent(blocking, placed),
+        hands=hands,
+    )
 
 
 def _picked_from(blocking: Blocking, placed: Iterable[Placed]) -> tuple[dict[str, float], dict[str, Direction]]:
