@@ -1,7 +1,8 @@
 """Proposals for what is hard to propose for: odd assemblies, pages, wishes and ways down, and picks that contradict."""
 
+import pickle
 from functools import cache
-from unittest import TestCase
+from unittest import TestCase, mock
 
 import numpy as np
 from benchmarks import mechanisms
@@ -10,11 +11,13 @@ from benchmarks.mechanisms import at, box, made, screw
 from manifold3d import Manifold
 
 from pulley.core.contact.check import check
+from pulley.core.contact.scene import Scene
 from pulley.core.errors import PulleyError
 from pulley.core.geometry.mesh import box_mesh, flat_mesh
+from pulley.core.planning import blocking
 from pulley.core.planning.options import Options
 from pulley.core.planning.page import Rooms
-from pulley.core.planning.proposal import propose
+from pulley.core.planning.proposal import get_ready, propose
 from pulley.core.teardown import Bearings, Teardown
 from tests.core.test_holding import ceiling
 from tests.scenes import axial
@@ -73,6 +76,41 @@ class AssemblyTests(TestCase):
     def test_a_base_that_nothing_holds(self):
         proposal = propose(ceiling(), options=Options(stay=("plate",)))
         self.assertEqual((proposal.stay, proposal.left), (("plate",), ()))
+
+
+class Kept(dict):
+    """A memory that another process finds: what is kept is copied."""
+
+    def set(self, key: str, value: object) -> None:
+        self[key] = pickle.dumps(value)
+
+    def get(self, key: str, default: object = None) -> object:
+        return pickle.loads(self[key]) if key in self else default
+
+
+class PiecesTests(TestCase):
+    def test_work_that_was_killed_goes_on_from_its_last_piece(self):
+        memory, whole = Kept(), propose(mechanisms.gearbox())
+
+        def killed(share: float, words: str) -> None:
+            if share > 0.2:
+                raise KeyboardInterrupt
+
+        with mock.patch.object(blocking, "PIECE", 20):
+            self.assertRaises(KeyboardInterrupt, propose, mechanisms.gearbox(), report=killed, memory=memory)
+        self.assertTrue(memory)
+        counted = mock.Mock(side_effect=Scene.contact)
+        with mock.patch.object(Scene, "contact", lambda *sent: counted(*sent)):
+            cold = self.asked(counted, Kept())
+            self.assertLess(self.asked(counted, memory), 0.7 * cold)
+            self.assertEqual(self.asked(counted, memory), 0)
+        self.assertEqual(propose(mechanisms.gearbox(), memory=memory), whole)
+
+    def asked(self, counted: mock.Mock, memory: Kept) -> int:
+        """How many contacts are worked out to get ready with a memory."""
+        counted.reset_mock()
+        get_ready(mechanisms.gearbox(), Teardown("t"), lambda share: None, memory)
+        return counted.call_count
 
 
 class WishTests(TestCase):

@@ -111,7 +111,7 @@ class ProposingTests(SignedInCase):
     def test_stopped_it_shows_what_was_found(self):
         told, whole = [], kinds.propose
 
-        def patiently(assembly, teardown, options, report):
+        def patiently(assembly, teardown, options, report, memory):
             for done in range(400):
                 told.append(done)
                 try:
@@ -124,6 +124,19 @@ class ProposingTests(SignedInCase):
         with mock.patch.object(kinds, "propose", patiently), mock.patch.object(worker, "TELL_EVERY", 0.0):
             self.assertIn("3 steps proposed", self.ask(run="r", most="3").content.decode())
         self.assertEqual(told, [0, 1])
+
+    def test_the_open_menu_gives_a_head_start_that_the_proposal_waits_for(self):
+        self.edit("tolerance", value="0.083")  # nobody has asked with this one
+        with mock.patch.object(jobs, "hand_over"):
+            for _ in range(2):
+                self.assertEqual(self.client.post(f"{self.address}propose/ready").json(), {})
+            (job,) = Job.objects.filter(kind="ready")
+            Job.objects.update(state="running", progress=0.5)
+            self.assertIn('value="20"', self.ask(run="w", most="3").content.decode())
+            self.assertFalse(Job.objects.filter(kind="proposal").exists())
+        Job.objects.update(state="queued")
+        worker.perform(str(job.pk))
+        self.assertIn("3 steps proposed", self.proposed(run="w", most="3"))
 
     def test_a_fault_of_ours_is_said_and_asked_again_it_is_tried_again(self):
         with mock.patch.object(kinds, "propose", side_effect=KeyError("p9")):

@@ -16,6 +16,7 @@ from pulley.core.planning.ways_out import shared_axis
 
 Direction = tuple[float, float, float]
 SIX: tuple[Direction, ...] = tuple(direction for _, _, direction in AXES)
+PIECE = 4000  # pairs and directions that make a piece of the work
 TOUCHING = 0.5  # mm of travel within which what is met is touched
 
 
@@ -37,7 +38,7 @@ class Blocking:
 
     scene: Scene
     units: Sequence[Unit]
-    _met: dict[tuple[str, str, Direction], float | None] = field(default_factory=dict)
+    travels: dict[tuple[str, str, Direction], float | None] = field(default_factory=dict)  # None: they never meet
     _blockers: dict[tuple[int, Direction], dict[int, float]] = field(default_factory=dict)
     _own: dict[int, tuple[Direction, ...]] = field(default_factory=dict)
     _boxes: dict[Direction, NDArray[np.float64]] = field(default_factory=dict)
@@ -74,12 +75,12 @@ class Blocking:
     def _meet(self, leaf: str, other: str, direction: Direction) -> float | None:
         """Travel to the contact of two leaves; what one does along a direction the other does against it."""
         key = leaf, other, direction
-        if key not in self._met:
+        if key not in self.travels:
             contact = self.scene.contact(leaf, other, np.array(direction))
             travel = contact.travel if contact.point is not None else None
             against = triple(-np.array(direction))
-            self._met[key] = self._met[other, leaf, against] = travel
-        return self._met[key]
+            self.travels[key] = self.travels[other, leaf, against] = travel
+        return self.travels[key]
 
     def own_directions(self, k: int) -> tuple[Direction, ...]:
         """Both ways along the axis that all of a unit's leaves share, where it is none of the six."""
@@ -120,9 +121,13 @@ class Blocking:
         condensed = nx.condensation(graph)
         return [condensed.nodes[node]["members"] for node in condensed if not condensed.out_degree(node)]
 
-    def prepare(self, present: Sequence[int], report: Callable[[float], None]) -> None:
-        """Work out the six axes for all units beforehand, saying how far it is."""
+    def prepare(self, present: Sequence[int], report: Callable[[float], None], piece: Callable[[], object]) -> None:
+        """Work out the six axes for all units beforehand, saying how far it is, and after each ``piece`` of it."""
+        known = len(self.travels)
         for done, k in enumerate(present, 1):
             for direction in SIX:
                 self.blockers(k, direction)
+            if len(self.travels) >= known + PIECE or (done == len(present) and len(self.travels) > known):
+                known = len(self.travels)
+                piece()
             report(done / len(present))

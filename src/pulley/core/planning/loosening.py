@@ -55,6 +55,8 @@ class Support:
         Leaves that nothing moves.
     down : (3,)
         The way that things fall.
+    known : pair, optional
+        The ``contacts`` and what is ``fixed``, as another one for the same has found them.
     """
 
     assembly: Assembly
@@ -63,11 +65,16 @@ class Support:
     down: Vector
     friction: float = FRICTION
     contacts: list[Contact] = field(init=False)
+    known: tuple[list[Contact], Collection[str]] | None = None
     _nuts: dict[str, set[str]] = field(init=False)
     _solved: dict[tuple[frozenset[str], frozenset[int]], tuple[Loose, ...]] = field(default_factory=dict)
 
     def __post_init__(self) -> None:
         """Find where leaves stand on one another; what hangs in the air at home gets a wider look."""
+        if self.known:
+            self._know(self.known[0])
+            self.fixed = self.known[1]
+            return
         pairs = list(_neighbours(self.assembly, self.poses))
         self._know(self._found(pairs, NEAR))
         hanging = self._hanging()

@@ -197,6 +197,7 @@ class Page:
         self.depth, self.owner = np.full((tall, wide), np.inf), np.full((tall, wide), -1, np.int32)
         self.seen = np.zeros(len(self.outlines.units), np.int64)
         self._lost = np.zeros(len(self.outlines.units), np.int64)
+        self._here = np.zeros(len(self.outlines.units), bool)
 
     @property
     def shares(self) -> Floats:
@@ -208,14 +209,16 @@ class Page:
         outline, (right, up, away) = self.outlines.units[k], self.outlines.moved(shift)
         low, high = outline.span + (right, up)
         self._grow(low, high)
+        self._here[k] = True
         x, y = self.origin
         _put(outline.at, outline.depth, right - x, up - y, away, k, self.depth, self.owner, self.seen)
 
     def _grow(self, low: Pixels, high: Pixels) -> None:
         """Make room for pixels from ``low`` to ``high`` (2,), and some more, as others will follow."""
-        end = self.origin + self.depth.shape[::-1]
-        if (low >= self.origin).all() and (high < end).all():
+        (left, bottom), (tall, wide) = self.origin.tolist(), self.depth.shape
+        if low[0] >= left and low[1] >= bottom and high[0] < left + wide and high[1] < bottom + tall:
             return
+        end = self.origin + self.depth.shape[::-1]
         more = max(self.depth.shape)
         start = np.where(low < self.origin, low - more, self.origin)
         stop = np.where(high >= end, high + 1 + more, end)
@@ -244,9 +247,8 @@ class Page:
 
     def overlapped(self) -> float:
         """The share of all outlines that lies behind others."""
-        put = self.seen.astype(bool) | np.isin(np.arange(len(self.seen)), self.owner)
-        whole = int(self.outlines.own[put].sum())
-        return 1.0 - float(self.seen[put].sum()) / whole if whole else 0.0
+        whole = int(self.outlines.own[self._here].sum())
+        return 1.0 - float(self.seen[self._here].sum()) / whole if whole else 0.0
 
 
 @njit(cache=True, nogil=True)

@@ -65,7 +65,7 @@ class Removal:
     @property
     def bends(self) -> list[Vector]:
         """Where the way bends: displacements (3,) in mm after each leg."""
-        return list(np.cumsum(np.array(self.legs).reshape(-1, 3), axis=0))
+        return list(np.cumsum(np.array(self.legs), axis=0)) if self.legs else []
 
 
 @dataclass(frozen=True)

@@ -14,7 +14,7 @@ from pulley.core.contact.giving import find_gives
 from pulley.core.contact.scene import Scene
 from pulley.core.contact.terms import set_give, terms_of
 from pulley.core.errors import PulleyError
-from pulley.core.geometry.frames import triple, unit
+from pulley.core.geometry.frames import Pose, triple, unit
 from pulley.core.naming import give_sentence
 from pulley.core.planning.blocking import Blocking, Direction
 from pulley.core.planning.gaps import extent, filling, usual
@@ -22,6 +22,7 @@ from pulley.core.planning.holding import TWO, hold_sentences, holds, needs_hand
 from pulley.core.planning.layouts import layouts
 from pulley.core.planning.leading import led_to_mates
 from pulley.core.planning.loosening import Support
+from pulley.core.planning.memory import Forgetful, Memory, key_for
 from pulley.core.planning.options import MANNERS, Options
 from pulley.core.planning.page import OnPage
 from pulley.core.planning.peeling import Enough, Removal
@@ -42,6 +43,7 @@ from pulley.core.teardown import Route, Step, Teardown, TrailOf
 
 LOOKS = 3  # times that what a check finds is left out and everything placed again
 PATIENCE = 3  # lay-outs that are checked, the best first, before one without columns is
+FORGETFUL = Forgetful()
 SHARES = (0.4, 0.9)  # of the progress: when the table is done, when the order is
 
 
@@ -103,6 +105,7 @@ def propose(
     teardown: Teardown | None = None,
     options: Options | None = None,
     report: Report = lambda share, words: None,
+    memory: Memory = FORGETFUL,
 ) -> Proposal:
     """Steps that take apart what a teardown has not moved yet.
 
@@ -118,6 +121,8 @@ def propose(
     report : callable
         Told the share of the work done, 0 to 1, and what is being done. Where it raises `Enough`, what was found
         so far comes back; anything else that it raises ends the work.
+    memory : Memory
+        Where contacts are kept that other proposals for the same assembly need as well, piece by piece.
 
     Raises
     ------
@@ -130,18 +135,17 @@ def propose(
     diagrams (Agrawala et al. 2003, Li et al. 2008); all from memory.
     """
     teardown, options = teardown or Teardown("Proposed"), options or Options()
-    for give in find_gives(assembly) if options.bending else ():
-        if all(known["component"] != give.component for known in teardown.gives):
-            teardown = set_give(teardown, give.component, give.by)
     options.check(assembly.diagonal)
-    blocking = _blocking(assembly, teardown, options)
+    if options.bending:
+        teardown = _giving(assembly, teardown, memory)
+    blocking = _blocking(assembly, teardown, options, memory)
     present, wanted = present_units(blocking, teardown, options)
     if not wanted:
         raise PulleyError("Everything that was chosen has been moved already. Delete steps to have others proposed.")
     stay = units_with(blocking, options.stay) & present
     refuse_contradictions(blocking, present, stay, options)
     with suppress(Enough):
-        blocking.prepare(sorted(present), lambda share: report(SHARES[0] * share, "what blocks what"))
+        _prepared(blocking, teardown, present, lambda share: report(SHARES[0] * share, "what blocks what"), memory)
     if not options.stay and wanted == present:
         going = units_with(blocking, (*options.reach, *teardown.wears, *(path for path, _ in options.far)))
         stay = {base_of(blocking, present - going or present)}
@@ -151,13 +155,52 @@ def propose(
 
     wishes = wishes_for(blocking, present, options, teardown.wears)
     fixed = present - (wanted - stay)
-    support = _support(blocking, teardown, fixed)
+    support = _support(blocking, teardown, fixed, memory)
     removals, left = peel(blocking, present, fixed, wishes, peeled, partial(_held, blocking, support))
     report(SHARES[1], "what fits on the page")
     placed, layout, dropped = _placed(blocking, teardown, options, removals)
     proposal = _proposal(blocking, teardown, placed, stay, left, dropped, options)
     proposal = _with_lines(blocking, teardown, proposal)
     return replace(_with_holds(blocking.scene.assembly, teardown, proposal, support), layout=layout)
+
+
+def get_ready(
+    assembly: Assembly, teardown: Teardown, report: Callable[[float], None], memory: Memory = FORGETFUL
+) -> None:
+    """Work out, and keep in a memory, what the usual proposal for a teardown needs to know of contacts."""
+    teardown = _giving(assembly, teardown, memory)
+    blocking = _blocking(assembly, teardown, Options(), memory)
+    present, _ = present_units(blocking, teardown, Options())
+    if present:
+        _prepared(blocking, teardown, present, report, memory)
+        _support(blocking, teardown, {base_of(blocking, present)}, memory)
+
+
+def _giving(assembly: Assembly, teardown: Teardown, memory: Memory) -> Teardown:
+    """The teardown in which also gives what looks like a ring that bends."""
+    key = key_for("gives", assembly.key)
+    found = memory.get(key)
+    if found is None:
+        found = find_gives(assembly)
+        memory.set(key, found)
+    for give in found:
+        if all(known["component"] != give.component for known in teardown.gives):
+            teardown = set_give(teardown, give.component, give.by)
+    return teardown
+
+
+def _prepared(
+    blocking: Blocking, teardown: Teardown, present: set[int], report: Callable[[float], None], memory: Memory
+) -> None:
+    """What blocks what along the axes, worked out, and kept after each piece."""
+    key = _contacts_key(blocking.scene.assembly, teardown, blocking.scene.poses)
+    blocking.prepare(sorted(present), report, partial(memory.set, key, blocking.travels))
+
+
+def _contacts_key(assembly: Assembly, teardown: Teardown, poses: Mapping[str, Pose]) -> str:
+    """What travels depend on."""
+    places = tuple((path, pose.tobytes()) for path, pose in poses.items())
+    return key_for("contacts", assembly.key, places, teardown.fits, teardown.gives, teardown.tolerance)
 
 
 def _with_lines(blocking: Blocking, teardown: Teardown, proposal: Proposal) -> Proposal:
@@ -173,15 +216,20 @@ def _with_lines(blocking: Blocking, teardown: Teardown, proposal: Proposal) -> P
     return replace(proposal, trails=tuple(settings.values()), routes=routes)
 
 
-def _support(blocking: Blocking, teardown: Teardown, fixed: Iterable[int]) -> Support:
+def _support(blocking: Blocking, teardown: Teardown, fixed: Iterable[int], memory: Memory) -> Support:
     """How what a teardown has not moved bears itself; worked out once for proposals that start alike."""
     scene, bolted = blocking.scene, frozenset(leaf for k in fixed for leaf in blocking.units[k].leaves)
     moved = {leaf for step in teardown.steps if not step.off for leaf in scene.assembly.leaves_of(step.members)}
     poses = {leaf: pose for leaf, pose in scene.poses.items() if leaf not in moved}
-    key = ("support", tuple((leaf, pose.tobytes()) for leaf, pose in poses.items()), bolted, teardown.bearings.up)
-    return scene.assembly.once(
-        key, lambda: Support(scene.assembly, poses, bolted & poses.keys(), -np.array(teardown.bearings.up))
-    )
+    assembly, up = scene.assembly, teardown.bearings.up
+    key = key_for("support", assembly.key, [(leaf, pose.tobytes()) for leaf, pose in poses.items()], sorted(bolted), up)
+
+    def found() -> Support:
+        support = Support(assembly, poses, bolted & poses.keys(), -np.array(up), known=memory.get(key))
+        memory.set(key, (support.contacts, support.fixed))
+        return support
+
+    return assembly.once((key,), found)
 
 
 def _held(blocking: Blocking, support: Support, present: set[int]) -> tuple[frozenset[int], ...]:
@@ -199,14 +247,13 @@ def _with_holds(assembly: Assembly, teardown: Teardown, proposal: Proposal, supp
     return replace(proposal, steps=steps, hands=max([proposal.hands, *(hold.hands for hold in found.values())]))
 
 
-def _blocking(assembly: Assembly, teardown: Teardown, options: Options) -> Blocking:
+def _blocking(assembly: Assembly, teardown: Teardown, options: Options, memory: Memory) -> Blocking:
     """What blocks what, where a teardown leaves everything; remembered for other proposals."""
     poses, terms = poses_at(assembly, displacements(assembly, teardown)[-1]), terms_of(assembly, teardown)
-    units = units_for(assembly, options)
-    places = hash(tuple((path, pose.tobytes()) for path, pose in poses.items()))
-    fits = repr((teardown.fits, teardown.gives, teardown.tolerance))
-    key = ("blocking", places, fits, tuple(units))
-    return assembly.once(key, lambda: Blocking(Scene(assembly, poses, terms), units))
+    units, key = units_for(assembly, options), _contacts_key(assembly, teardown, poses)
+    return assembly.once(
+        (key, tuple(units)), lambda: Blocking(Scene(assembly, poses, terms), units, memory.get(key) or {})
+    )
 
 
 def _placed(

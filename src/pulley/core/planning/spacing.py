@@ -106,8 +106,7 @@ def _inside(room: Room, removal: Removal) -> list[Placed]:
 
 
 def _first(removal: Removal) -> Vector:
-    end: Vector = sum(removal.bends[-1:], NOWHERE)
-    return end
+    return removal.bends[-1] if removal.legs else NOWHERE
 
 
 def _shifts_of(inner: Sequence[Placed]) -> dict[int, list[Vector]]:

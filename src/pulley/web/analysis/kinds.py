@@ -4,6 +4,7 @@ from dataclasses import asdict, dataclass
 from typing import Any
 
 from cattrs import structure
+from django.core.cache import cache
 
 from pulley.core import crossings, visibility
 from pulley.core.contact.check import Verdict, check
@@ -12,7 +13,7 @@ from pulley.core.naming import component_name
 from pulley.core.planning.holding import Hold, holds
 from pulley.core.planning.options import Options
 from pulley.core.planning.peeling import Enough
-from pulley.core.planning.proposal import Proposal, propose
+from pulley.core.planning.proposal import Proposal, get_ready, propose
 from pulley.core.planning.remedies import remedies
 from pulley.core.publish.cards import end_card
 from pulley.core.score.compose import compose
@@ -96,7 +97,18 @@ class Offer:
     picture: bytes
 
 
-@analysis("proposal", _bench)
+def _begins(teardown: Teardown) -> tuple[Any, ...]:
+    return *_bench(teardown), teardown.wears
+
+
+@analysis("ready", _bench)
+def made_ready(case: Case, report: Report) -> bool:
+    """What a proposal needs to know of contacts, worked out before one is asked for."""
+    get_ready(case.assembly, case.teardown, lambda share: report(share, "what blocks what"), cache)
+    return True
+
+
+@analysis("proposal", _begins)
 def proposed_steps(case: Case, report: Report) -> Offer:
     """Steps that take off what was asked for with ``options``; stopped, those that were found."""
 
@@ -106,6 +118,6 @@ def proposed_steps(case: Case, report: Report) -> Offer:
         except Stopped as stop:
             raise Enough from stop
 
-    proposal = propose(case.assembly, case.teardown, structure(case.asked["options"], Options), told)
+    proposal = propose(case.assembly, case.teardown, structure(case.asked["options"], Options), told, cache)
     seen_from = proposal.layout.view if proposal.layout else None
     return Offer(proposal, end_card(case.assembly, proposal.added_to(case.teardown), OFFER_PICTURE, seen_from))

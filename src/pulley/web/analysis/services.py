@@ -79,6 +79,11 @@ def request(kind: str, row: Assembly, case: Case, wait: float = 0.0, topic: str 
     return Result(False, Job.objects.filter(key=key).values_list("progress", flat=True).first() or 0.0)
 
 
+def begun(kind: str, case: Case) -> bool:
+    """Whether somebody has asked for an analysis, and it is neither done nor given up."""
+    return Job.objects.filter(key=key_of(kind, case), state__in=(Job.State.QUEUED, Job.State.RUNNING)).exists()
+
+
 def stop(kind: str, case: Case) -> None:
     """Let an analysis come to an end with what it has; any process may say so, also before a worker has begun."""
     Job.objects.filter(key=key_of(kind, case)).update(stop_asked=True)

@@ -25,6 +25,7 @@ urlpatterns = [
     path("teardowns/<uuid:teardown_id>/holding", holding.holding, name="holding"),
     path("teardowns/<uuid:teardown_id>/better", visibility.better, name="better"),
     path("teardowns/<uuid:teardown_id>/propose", proposal.propose_steps, name="propose"),
+    path("teardowns/<uuid:teardown_id>/propose/ready", proposal.ready, name="ready"),
     path("teardowns/<uuid:teardown_id>/propose/offers", proposal.offers, name="offers"),
     path("teardowns/<uuid:teardown_id>/ways-out", selection.ways, name="ways-out"),
     path("teardowns/<uuid:teardown_id>/point", selection.point, name="point"),

@@ -7,7 +7,7 @@ from dataclasses import replace
 from typing import Any
 
 import numpy as np
-from django.http import HttpResponse
+from django.http import HttpResponse, JsonResponse
 from django.shortcuts import render
 from django.views.decorators.http import require_POST
 
@@ -17,16 +17,18 @@ from pulley.core.geometry.directions import direction_word
 from pulley.core.geometry.frames import triple
 from pulley.core.motion import Axial, Path, Radial
 from pulley.core.naming import component_name
-from pulley.core.planning.proposal import Proposal
+from pulley.core.planning.proposal import SHARES, Proposal
 from pulley.core.quantities import counted, shown
 from pulley.core.scales import largest_scale, scale_text
 from pulley.core.score.compose import compose
 from pulley.web.accounts.requests import UserRequest
 from pulley.web.analysis import services as analysis
 from pulley.web.analysis.kinds import Offer
+from pulley.web.analysis.registry import Case
 from pulley.web.door import sent_by
 from pulley.web.editor import progress, proposal_request, services
 from pulley.web.editor.lookups import teardown_of
+from pulley.web.editor.models import Teardown
 from pulley.web.editor.parsing import Sent, length, paths_sent, unit_sent
 from pulley.web.library.services import core_assembly
 
@@ -37,9 +39,9 @@ def propose_steps(request: UserRequest, teardown_id: uuid.UUID) -> HttpResponse:
     row = teardown_of(request, teardown_id)
     assembly, teardown, sent = core_assembly(row.assembly), services.teardown_at(row, None), sent_by(request)
     case, stopping = proposal_request.case_of(sent, teardown, assembly), bool(sent.pop("stop", ""))
+    asked = _asked(row, case, stopping)
     if stopping:
         analysis.stop("proposal", case)
-    asked = analysis.request("proposal", row.assembly, case, analysis.SOON)
     if not asked.done:
         context = {**progress.shown(sent, asked.progress, 100, "percent"), "stopping": stopping}
         return render(request, "editor/proposing.html", context)
@@ -47,6 +49,29 @@ def propose_steps(request: UserRequest, teardown_id: uuid.UUID) -> HttpResponse:
     ticked = set(paths_sent(sent, "ticked")) if sent.get("ticked") else {step.id for step in found.steps}
     context = _shown(assembly, teardown, found, ticked, sent)
     return render(request, "editor/proposal.html", context | {"picked": _picked(assembly, sent)})
+
+
+@require_POST
+def ready(request: UserRequest, teardown_id: uuid.UUID) -> JsonResponse:
+    """Begin with what every proposal needs, as somebody has opened the menu and is about to ask for one."""
+    row = teardown_of(request, teardown_id)
+    _made_ready(row, Case(core_assembly(row.assembly), services.teardown_at(row, None)))
+    return JsonResponse({})
+
+
+def _made_ready(row: Teardown, case: Case, wait: float = 0.0) -> analysis.Result:
+    """How what every proposal needs stands; it is begun unless it has been."""
+    return analysis.request("ready", row.assembly, Case(case.assembly, case.teardown), wait, f"ready {row.pk}")
+
+
+def _asked(row: Teardown, case: Case, stopping: bool) -> analysis.Result:
+    """How a proposal stands; it is begun once what every proposal needs is there, or at once to be stopped."""
+    if not (stopping or analysis.known("proposal", case).done or analysis.begun("proposal", case)):
+        ready = _made_ready(row, case, analysis.SOON)
+        if not ready.done:
+            return analysis.Result(False, SHARES[0] * ready.progress)
+    found = analysis.request("proposal", row.assembly, case, analysis.SOON)
+    return found if found.done else replace(found, progress=max(found.progress, SHARES[0]))
 
 
 @require_POST

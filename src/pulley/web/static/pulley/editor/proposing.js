@@ -42,6 +42,8 @@ export function createProposing({ store, stage, player, selection, server, light
     ask();
   }
 
+  const menu = form.closest("details");
+  menu.addEventListener("toggle", () => menu.open && server.question("Ready").catch(() => {})); // a head start, no more
   form.addEventListener("change", () => box.hidden || form.requestSubmit()); // what is shown follows at once
   form.addEventListener("submit", (event) => {
     event.preventDefault();
@@ -54,7 +56,7 @@ export function createProposing({ store, stage, player, selection, server, light
   offers.addEventListener("htmx:afterSwap", () => asked.run || offers.replaceChildren());
   offered.addEventListener("htmx:afterSwap", () => {
     if (!asked.run) return offered.replaceChildren(); // it was left while it was under way
-    if (box.hidden) form.closest("details").open = false;
+    if (box.hidden) menu.open = false;
     box.hidden = false;
     box.parentElement.scrollTop = 0;
     const found = offered.querySelector("#proposed");
