@@ -234,6 +234,9 @@ class MannerTests(PageCase):
         self.assertGreater(np.linalg.norm(next(iter(aside))), 20.0)
         heights = [ends[f"pack/{name}"][2] for name in ("upper", "lower", "pin")]
         self.assertEqual(len(set(heights)), 3)
+        side = tuple(-c for c in proposal.sides["pack/pin"])
+        picked = self.laid(assembly, manner="families", stay=("base",), sides=(("pack/pin", side),))
+        self.assertEqual({picked.sides[f"pack/{name}"] for name in ("upper", "lower", "pin")}, {side})
 
     def test_in_one_line_takes_the_way_that_most_can_go(self):
         """Pegs in wells can only go up; the block beside them, free on all sides, goes their way."""
