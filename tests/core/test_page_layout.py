@@ -95,9 +95,14 @@ class OutlineTests(PageCase):
 
     def test_a_page_grows_in_every_direction(self):
         page = Page(self.outlines)
-        for x, z in ((-500.0, 0.0), (500.0, 0.0), (0.0, 700.0), (0.0, -700.0)):
+        far = 100 * self.outlines.span.max() * self.outlines.pixel  # beyond all that is looked at
+        for x, z in ((-90.0, 0.0), (90.0, 0.0), (0.0, 45.0), (0.0, -45.0)):
             page.put(0, np.array([x, 0.0, z]))
         self.assertEqual(page.seen[0], 4 * len(self.outlines.units[0].at))
+        self.assertGreater(page.depth.size, 4 * Page(self.outlines).depth.size)
+        before = page.depth.size
+        page.put(1, np.array([far, 0.0, far]))
+        self.assertEqual((page.shares[1], page.depth.size), (1.0, before))
 
     def test_copies_share_an_outline_and_what_is_thinner_than_a_pixel_counts_as_one(self):
         assembly = made("pins", ("pin", rod(0.01, 5), [at(x, 0, 0) for x in (0, 3000)]), ("bar", box((3000, 1, 1))))

@@ -17,6 +17,7 @@ from pulley.core.planning.blocking import Blocking, Direction
 FINE = 320  # pixels of the assembly's diagonal at home
 FINER = 500  # the same where there are many units, which are small then
 MANY = 150  # units
+FAR_OFF = 6  # times as wide and tall as everything at home: what stands farther off is not looked at
 
 Pixels = NDArray[np.int64]
 Floats = NDArray[np.float64]
@@ -188,12 +189,13 @@ class Page:
     depth: Floats = field(init=False)
     owner: NDArray[np.int32] = field(init=False)
     seen: Pixels = field(init=False)
+    limits: tuple[Pixels, Pixels] = field(init=False)
 
     def __post_init__(self) -> None:
         low, high = self.outlines.span
         around = high - low + 1
         wide, tall = (3 * around).tolist()
-        self.origin = low - around
+        self.origin, self.limits = low - around, (low - FAR_OFF * around, high + FAR_OFF * around)
         self.depth, self.owner = np.full((tall, wide), np.inf), np.full((tall, wide), -1, np.int32)
         self.seen = np.zeros(len(self.outlines.units), np.int64)
         self._lost = np.zeros(len(self.outlines.units), np.int64)
@@ -205,11 +207,14 @@ class Page:
         return self.seen / self.outlines.own
 
     def put(self, k: int, shift: Vector) -> None:
-        """Put unit ``k`` down, displaced by (3,) in mm."""
+        """Put unit ``k`` down, displaced by (3,) in mm; far off it covers nothing, and nothing covers it."""
         outline, (right, up, away) = self.outlines.units[k], self.outlines.moved(shift)
         low, high = outline.span + (right, up)
-        self._grow(low, high)
         self._here[k] = True
+        if (low < self.limits[0]).any() or (high > self.limits[1]).any():
+            self.seen[k] = self.outlines.own[k]
+            return
+        self._grow(low, high)
         x, y = self.origin
         _put(outline.at, outline.depth, right - x, up - y, away, k, self.depth, self.owner, self.seen)
 
