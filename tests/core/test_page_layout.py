@@ -288,6 +288,13 @@ class MannerTests(PageCase):
         self.assertEqual(len(service.steps), 2)
         self.assertEqual(len(service.steps[0].members), 4)
 
+    def test_as_serviced_only_what_is_alike_or_a_fastener_leaves_in_one_step(self):
+        """Two blocks of unlike parts side by side on a base are two steps in any manner."""
+        assembly = boxes(base=((60, 20, 5), (0, 0, 0)), low=((20, 20, 5), (0, 0, 5)), high=((20, 20, 15), (40, 0, 5)))
+        for manner in ("compact", "service"):
+            steps = self.laid(assembly, manner=manner, along=UP, stay=("base",)).steps
+            self.assertEqual([len(step.members) for step in steps], [1, 1], manner)
+
     def before(self, assembly: Assembly, proposal: Proposal, path: str) -> list[str]:
         """What leaves up to a leaf, that one the last."""
         gone = [leaf for step in proposal.steps for leaf in assembly.leaves_of(step.members)]

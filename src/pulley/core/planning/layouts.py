@@ -54,11 +54,10 @@ def layouts(
         ``columns``, ``families`` or nothing.
     """
     tight = rules if keep else replace(rules, gap=max(rules.gap * TIGHT, rules.pitch), seen=ENOUGH)
-    frames = {view: replace(tight, outlines=_outlines(blocking, view, rooms)) for view in rooms.views}
-    tried = [laid(blocking, removals, rooms, view, frames[view]) for view in rooms.views]
-    setting = {"columns": columns, "families": families}
-    effort = effort_for(blocking)
-    for layout in _best(tried)[: effort.views if aside == "columns" else 1 if aside else 0]:
+    effort, setting = effort_for(blocking), {"columns": columns, "families": families}
+    frames = {view: replace(tight, outlines=_outlines(blocking, view, rooms)) for view in rooms.views[: effort.looked]}
+    tried = [laid(blocking, removals, rooms, view, frame) for view, frame in frames.items()]
+    for layout in _best(tried)[: effort.views if aside == "columns" else min(effort.views, 1) if aside else 0]:
         if aside == "columns" and rooms.fit(_home(layout)) < next_scale(layout.page.scale):
             continue  # no lay-out is smaller than the assembly at home
         tried += setting[aside](blocking, removals, rooms, layout)

@@ -128,7 +128,7 @@ class Peeling:
     def likeness(self, k: int) -> tuple[object, ...]:
         """What units have in common that leave in one step: their parts, and the parts that they touch."""
         if k not in self._likeness:
-            alike = self.wishes.serviced and fastener_size(self.blocking, k)
+            alike = fastener_size(self.blocking, k) if self.wishes.serviced else None
             beside = frozenset(self._parts(j) for j in self.blocking.touched(k))
             self._likeness[k] = (alike,) if alike else (self._parts(k), beside)
         return self._likeness[k]
@@ -166,11 +166,11 @@ def fastener_kind(blocking: Blocking, k: int) -> str:
     return kind if kind in FASTENERS and size <= SMALL * assembly.diagonal else ""
 
 
-def fastener_size(blocking: Blocking, k: int) -> tuple[str, float]:
-    """Which fastener a unit is and how thick: what one tool fits; nothing when it is none."""
+def fastener_size(blocking: Blocking, k: int) -> tuple[str, float] | None:
+    """Which fastener a unit is and how thick: what one tool fits; None when it is none."""
     kind = fastener_kind(blocking, k)
     if not kind:
-        return "", 0.0
+        return None
     mesh = blocking.scene.assembly.leaf(blocking.units[k].leaves[0]).part.mesh
     return kind, round(float(np.sort(np.ptp(mesh.bounds, axis=0))[1]), 1)
 

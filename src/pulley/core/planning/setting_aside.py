@@ -14,14 +14,16 @@ from pulley.core.planning.peeling import Removal
 from pulley.core.planning.places import Placed
 
 COLUMNS = (2, 3, 4)
+ALL = 99  # views
 SHIFTED = (-0.12, -0.06, 0.06, 0.12)  # shares of a row by which the best breaks are moved
 
 
 @dataclass(frozen=True)
 class Effort:
-    """How much is tried: views with columns, numbers of columns, patterns of sides, moves of breaks; of how many
-    lay-outs smaller, and wider, gaps."""
+    """How much is tried: views, those of them with columns, numbers of columns, patterns of sides, moves of breaks; of
+    how many lay-outs smaller, and wider, gaps."""
 
+    looked: int
     views: int
     columns: int
     sides: int
@@ -34,10 +36,12 @@ def effort_for(blocking: Blocking) -> Effort:
     """Less for more units, so that large assemblies do not take all day; counted, not timed, so that answers stay."""
     count = len(blocking.units)
     if count <= 60:
-        return Effort(2, 3, 6, 4, 8, 2)
+        return Effort(ALL, 2, 3, 6, 4, 8, 2)
     if count <= 200:
-        return Effort(2, 2, 2, 4, 4, 2)
-    return Effort(1, 1, 1, 0, 1, 1)
+        return Effort(ALL, 2, 2, 2, 4, 4, 2)
+    if count <= 2000:
+        return Effort(ALL, 1, 1, 1, 0, 1, 1)
+    return Effort(1, 0, 0, 0, 0, 0, 0)
 
 
 def columns(blocking: Blocking, removals: Sequence[Removal], rooms: Rooms, layout: Layout) -> list[Layout]:
@@ -108,8 +112,9 @@ def _set_apart(
 
 
 def _whole(removals: Sequence[Removal]) -> dict[int, tuple[int, ...]]:
-    """The units of the removal that each leaves in; parts of one group may go different distances."""
-    return {k: removal.units for removal in removals for k in removal.units}
+    """The units of the removal that each leaves in, of those that may go aside; parts of one group may go different
+    distances."""
+    return {k: removal.units for removal in removals if _may_go_aside(removal) for k in removal.units}
 
 
 def _longest(layout: Layout, done: set[Direction]) -> Direction | None:
@@ -143,7 +148,7 @@ def _aside(
     found, column = {}, 0
     for placed in [each for each in layout.placed if each in row][::-1]:  # what leaves earlier goes as far or farther
         column = max(column, int(np.searchsorted(edges, (placed.distance - near) / (far - near))))
-        if column:
+        if column and placed.removal.units[0] in whole:
             found[whole[placed.removal.units[0]]] = first + column, pattern[(column - 1) % len(pattern)]
     return found
 
