@@ -102,6 +102,11 @@ def _tighter(blocking: Blocking, removals: Sequence[Removal], rooms: Rooms, layo
                 yield found
 
 
+def largest_fit(blocking: Blocking, rooms: Rooms) -> float:
+    """Mm of paper for each mm with everything at home, at most: no lay-out is larger."""
+    return max(rooms.fit(_outlines(blocking, view, rooms).extent({})) for view in rooms.views)
+
+
 def _outlines(blocking: Blocking, view: Vector3, rooms: Rooms) -> Outlines:
     return outlines_of(blocking, camera_frame(Camera("", "", view, (0.0, 0.0, 0.0), rooms.up)))
 

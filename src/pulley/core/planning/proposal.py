@@ -19,7 +19,7 @@ from pulley.core.naming import give_sentence
 from pulley.core.planning.blocking import Blocking, Direction
 from pulley.core.planning.gaps import extent, filling, usual
 from pulley.core.planning.holding import TWO, hold_sentences, holds, needs_hand
-from pulley.core.planning.layouts import layouts
+from pulley.core.planning.layouts import largest_fit, layouts
 from pulley.core.planning.leading import led_to_mates
 from pulley.core.planning.loosening import Support
 from pulley.core.planning.memory import Forgetful, Memory, key_for
@@ -31,6 +31,7 @@ from pulley.core.planning.removal_order import peel
 from pulley.core.planning.removal_steps import flat, freed_by, steps_of, trails_of
 from pulley.core.planning.starting import (
     base_of,
+    other_wishes,
     present_units,
     refuse_contradictions,
     units_for,
@@ -38,6 +39,7 @@ from pulley.core.planning.starting import (
     wishes_for,
 )
 from pulley.core.planning.why_not import LOOKED_AT, Left, why_not
+from pulley.core.scales import next_scale
 from pulley.core.score.stages import displacements, poses_at
 from pulley.core.teardown import Route, Step, Teardown, TrailOf
 
@@ -97,6 +99,7 @@ def _within(leaf: str, members: Iterable[str]) -> bool:
     return any(leaf == path or leaf.startswith(path + "/") for path in members)
 
 
+Spaced = tuple[list[Placed], OnPage | None]  # removals with distances, and how they stand on the page
 Report = Callable[[float, str], None]  # told the share of the work that is done and what is being done; may raise
 
 
@@ -158,7 +161,15 @@ def propose(
     support = _support(blocking, teardown, fixed, memory)
     removals, left = peel(blocking, present, fixed, wishes, peeled, partial(_held, blocking, support))
     report(SHARES[1], "what fits on the page")
-    placed, layout, dropped = _placed(blocking, teardown, options, removals)
+    found = _spaced(blocking, options, removals)
+    for others in other_wishes(blocking, present, options, wishes):
+        if next_scale(_scale(found)) > largest_fit(blocking, options.rooms):
+            break
+        order, missing = peel(blocking, present, fixed, others, held=partial(_held, blocking, support))
+        tried = _spaced(blocking, options, order) if order != removals else []
+        if len(missing) <= len(left) and _scale(tried) > _scale(found):
+            removals, left, found = order, missing, tried
+    placed, layout, dropped = _placed(blocking, teardown, options, removals, found)
     proposal = _proposal(blocking, teardown, placed, stay, left, dropped, options)
     proposal = _with_lines(blocking, teardown, proposal)
     return replace(_with_holds(blocking.scene.assembly, teardown, proposal, support), layout=layout)
@@ -257,27 +268,31 @@ def _blocking(assembly: Assembly, teardown: Teardown, options: Options, memory: 
 
 
 def _placed(
-    blocking: Blocking, teardown: Teardown, options: Options, removals: Sequence[Removal]
+    blocking: Blocking, teardown: Teardown, options: Options, removals: Sequence[Removal], found: Sequence[Spaced]
 ) -> tuple[list[Placed], OnPage | None, set[int]]:
-    """Removals with distances, their lay-out, and the units of those that the contact check did not let pass."""
+    """Removals with distances, as was found or else, their lay-out, and the units of those that the contact check did
+    not let pass."""
     assembly, ids = blocking.scene.assembly, [step.id for step in teardown.steps]
     dropped: set[int] = set()
     for _ in range(LOOKS):
         bad: set[int] = set()
-        for placed, layout in _spaced(blocking, options, removals):
+        for placed, layout in found:
             faulty = _faulty(assembly, teardown, steps_of(blocking, ids, placed, fans=False))
             if not faulty:
                 return placed, layout, dropped
             bad = {k for k, unit in enumerate(blocking.units) if faulty & set(unit.leaves)}
         removals = [removal for removal in removals if not bad & set(removal.units)]
-        dropped |= bad
+        found, dropped = _spaced(blocking, options, removals), dropped | bad
     placed, dropped = _clear_start(blocking, teardown, placed, dropped)
     return placed, None, dropped
 
 
-def _spaced(
-    blocking: Blocking, options: Options, removals: Sequence[Removal]
-) -> list[tuple[list[Placed], OnPage | None]]:
+def _scale(found: Sequence[Spaced]) -> float:
+    """The largest standard scale of lay-outs, 0 for those of no page."""
+    return max((layout.scale for _, layout in found if layout), default=0.0)
+
+
+def _spaced(blocking: Blocking, options: Options, removals: Sequence[Removal]) -> list[Spaced]:
     """Removals with distances, as is asked: in the ways that suit, the best first and the plainest last."""
     rules = _picked(blocking, options, usual(blocking, options.gap, split=options.most is None))
     if options.length is not None:

@@ -17,6 +17,8 @@ from pulley.core.planning.peeling import Wishes, fastener_kind
 from pulley.core.planning.ways_out import shared_axis
 from pulley.core.teardown import Teardown
 
+FEW = 30  # units, up to which the orders of other manners are tried as well
+
 
 def units_for(assembly: Assembly, options: Options) -> list[Unit]:
     """What moves as one: the leaves, and the subassemblies that stay whole in place of theirs."""
@@ -83,6 +85,17 @@ def wishes_for(blocking: Blocking, present: set[int], options: Options, wears: I
     if options.manner == "families":
         return replace(wishes, families=families_of(blocking))
     return replace(wishes, serviced=options.manner == "service")
+
+
+def other_wishes(blocking: Blocking, present: set[int], options: Options, wishes: Wishes) -> list[Wishes]:
+    """The orders of other manners, in which what is to be drawn large may be drawn larger; of few units, as each order
+    is laid out."""
+    if options.manner != "compact" or options.along or options.length is not None or len(present) > FEW:
+        return []
+    return [
+        replace(wishes, along=_main_way(blocking, present), either=True),
+        replace(wishes, serviced=True),
+    ]
 
 
 def _main_way(blocking: Blocking, present: set[int]) -> Direction:
