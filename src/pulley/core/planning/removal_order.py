@@ -145,13 +145,15 @@ def _group(
 
 
 def _worth_of_way(state: Peeling, k: int, direction: Direction) -> tuple[object, ...]:
-    """The way that is preferred, or the last one again; along its own axis before others; then the shortest, then up
-    before down and sideways."""
+    """The way that is preferred, or the last one again, along its own axis before others; for one line the axis comes
+    first; then the shortest, then up before down and sideways."""
     axis = shared_axis(state.blocking.scene, state.blocking.units[k].leaves)
     askew = axis is None or abs(float(axis @ np.array(direction))) < SAME
     order = SIX.index(direction) if direction in SIX else len(SIX)
     turn = state.wishes.serviced and direction != state.last_way
-    return not _preferred(state, direction), turn, askew, round(exit_distance(state, k, direction), 3), order
+    wish = not _preferred(state, direction)
+    ranks = (askew, wish) if state.wishes.either else (wish, turn, askew)
+    return *ranks, round(exit_distance(state, k, direction), 3), order
 
 
 def _preferred(state: Peeling, direction: Direction) -> bool:
