@@ -151,6 +151,14 @@ class WishTests(TestCase):
         said = [left.sentence for left in proposal.left if left.path == "screw"]
         self.assertEqual(said, ["screw was left where it is: at 4 mm, as you picked, it would stand in something."])
 
+    def test_the_distance_of_a_fan_is_that_of_its_nearest(self):
+        stack = mechanisms.washers()
+        (fan,) = propose(stack).steps
+        far = fan.motion.distance + 20
+        (picked,) = propose(stack, options=Options(far=((fan.members[0], far),))).steps
+        self.assertEqual((picked.members, picked.motion.distance), (fan.members, far))
+        self.assertGreater(picked.spacing, 0)
+
     def test_what_is_set_aside_goes_to_the_side_that_is_picked(self):
         coupling = next(a for a, _ in mechanisms.least_steps() if a.name == "coupling")
         plain = propose(coupling)

@@ -1,6 +1,7 @@
 """What a proposal says of what it has left: all that holds it, and what would help, tried before it is said."""
 
 from dataclasses import replace
+from unittest import mock
 
 import numpy as np
 from benchmarks import mechanisms
@@ -10,7 +11,9 @@ from benchmarks.mechanisms import box, made
 from pulley.core.assembly import Assembly, Group
 from pulley.core.contact.check import check
 from pulley.core.contact.terms import set_give
+from pulley.core.planning import hard_ways
 from pulley.core.planning.proposal import propose
+from pulley.core.planning.why_not import TRIED
 from pulley.core.teardown import Teardown
 from tests.core.test_proposal import ProposalCase
 from tests.scenes import UP, axial, teardown
@@ -44,6 +47,13 @@ class WhyNotTests(ProposalCase):
     def test_nothing_is_said_to_help_a_closed_link(self):
         for left in propose(mechanisms.chain()).left:
             self.assertNotIn("would", left.sentence)
+
+    def test_where_nothing_helps_it_is_said_what_was_tried_if_all_of_it_was(self):
+        hollow = box((40, 40, 40)) - box((30, 30, 30), (5, 5, 5))
+        shut = made("shut", ("box", hollow), ("cube", box((28, 28, 28), (5.5, 5.5, 5.5))))
+        self.assertTrue(self.sentence(shut, "cube", stay=("box",)).endswith(TRIED))
+        with mock.patch.object(hard_ways, "WINDING", 6):
+            self.assertNotIn(TRIED, self.sentence(shut, "cube", stay=("box",)))
 
     def test_a_thread_that_holds_a_subassembly_is_a_fit_to_confirm(self):
         """A rod and its knob stay in one piece, which is not unscrewed; confirmed, the thread is no obstacle."""

@@ -6,6 +6,7 @@ other motion it gives as all else does, by being thinned.
 """
 
 import re
+from bisect import bisect_left
 from dataclasses import dataclass, replace
 from functools import lru_cache
 
@@ -193,10 +194,13 @@ def _needed(ring: Leaf, others: list[Leaf]) -> float:
     held = [other for other in others if _held(ring, other, along, 0.0) and _held(ring, other, -along, 0.0)]
     if not held or not all(any(_held(ring, other, way, 0.0) for other in others) for way in (along, -along)):
         return 0.0
-    for by in sorted(_steps(ring, held, axis)):
-        if any(not any(_held(ring, other, way, by) for other in held) for way in (along, -along)):
-            return by
-    return 0.0
+
+    def free(by: float) -> bool:
+        """Whether it leaves one way or the other; what gives more passes all that one does that gives less."""
+        return any(not any(_held(ring, other, way, by) for other in held) for way in (along, -along))
+
+    steps = sorted(_steps(ring, held, axis))
+    return next(iter(steps[bisect_left(steps, True, key=free) :]), 0.0)
 
 
 def _steps(ring: Leaf, others: list[Leaf], axis: Line) -> set[float]:

@@ -18,6 +18,7 @@ from pulley.core.planning.winding import winding_way
 
 ANGLES = (30.0, -30.0, 45.0, -45.0, 60.0, -60.0, 90.0, -90.0, 120.0, -120.0, 180.0)  # degrees tried on a bayonet
 AXES = 5  # of a unit that are tried
+SPARED = 2000  # sweeps that turns leave for others
 TURN = 40  # sweeps that trying a turn counts as
 WINDING = 1000  # sweeps at most for a way round many corners of one unit
 SHORT = (1.0, 0.5, 0.25)  # shares of what is free on a first leg, at which a second one is tried
@@ -66,8 +67,7 @@ def locked(state: Peeling) -> Removal | None:
         leaves = state.blocking.units[k].leaves
         axes = turning_axes(there, leaves[0])[:AXES] if len(leaves) == 1 else []
         for axis, angle in product(axes, ANGLES):
-            state.tries -= TURN
-            if state.tries <= 0:
+            if not state.may_try(TURN, SPARED):
                 return None
             turn = Screw(np.array(axis.origin), np.array(axis.direction), angle, 0.0)
             way = _after_turning(state, k, turn) if free_turn(there, leaves, turn)[0] is None else None
@@ -96,7 +96,7 @@ def round_corners(state: Peeling) -> Removal | None:
     there = scene_of(state)
     for k in sorted(state.left, key=lambda k: size_of(state.blocking, k)):
         legs, way, spent = winding_way(there, state.blocking.units[k].leaves, min(state.tries, WINDING))
-        state.tries -= spent
+        state.cut_short |= not state.may_try(spent) or way is None and spent >= WINDING
         if way is not None:
             return Removal((k,), (triple(way),), legs=tuple(triple(leg) for leg in legs))
     return None
@@ -122,12 +122,10 @@ def _but_for_one(state: Peeling, k: int) -> dict[Direction, int]:
 
 def _part(state: Peeling, k: int, j: int, apart: Vector) -> bool:
     """Whether two units come apart where one moves so relative to the other."""
-    if state.tries <= 0 or not apart.any():
-        return False
     units, scene = state.blocking.units, state.blocking.scene
     pairs = list(product(units[k].leaves, units[j].leaves))
-    state.tries -= len(pairs)
-    return all(scene.contact(a, b, apart).point is None for a, b in pairs)
+    free = apart.any() and state.may_try(len(pairs))
+    return bool(free) and all(scene.contact(a, b, apart).point is None for a, b in pairs)
 
 
 def _legs(state: Peeling, k: int) -> Iterator[tuple[Direction, Direction]]:
@@ -144,9 +142,8 @@ def _legs(state: Peeling, k: int) -> Iterator[tuple[Direction, Direction]]:
 
 def _clear_from(state: Peeling, k: int, displacement: Pose, direction: Vector) -> bool:
     """Whether nothing that is present stops a unit along a direction once it has been displaced."""
-    if state.tries <= 0:
+    if not state.may_try(1):
         return False
-    state.tries -= 1
     leaves = state.blocking.units[k].leaves
     scene = scene_of(state)
     moved = {leaf: displacement @ scene.poses[leaf] for leaf in leaves}

@@ -12,7 +12,7 @@ from pulley.core.planning.blocking import SIX, Blocking, Direction
 from pulley.core.planning.reach import in_the_tools_way
 
 SMALL = 0.45  # of the assembly's diagonal: how long a fastener is at most
-TRIES = 4000  # sweeps that are spent on ways that are hard to find; counted, not timed, so that answers stay the same
+TRIES = 6000  # sweeps that are spent on ways that are hard to find; counted, not timed, so that answers stay the same
 
 
 class Enough(Exception):  # noqa: N818 - no fault
@@ -98,6 +98,7 @@ class Peeling:
     done: list[Removal] = field(default_factory=list)
     here: NDArray[np.bool_] = field(init=False)
     tries: int = TRIES
+    cut_short: bool = False  # something was not tried, as the tries were used up
     held: Held | None = None
     _free: dict[int, tuple[Direction, ...]] = field(default_factory=dict)
     _tools: dict[tuple[int, Direction], frozenset[int]] = field(default_factory=dict)
@@ -111,6 +112,14 @@ class Peeling:
         self.done.append(removal)
         self.present -= set(removal.units)
         self.here[list(removal.units)] = False
+
+    def may_try(self, cost: int, spare: int = 0) -> bool:
+        """Spend sweeps on a harder way, where that leaves some to ``spare`` for others."""
+        if self.tries - cost < spare:
+            self.cut_short = True
+            return False
+        self.tries -= cost
+        return True
 
     def in_the_way(self, k: int, direction: Direction) -> set[int]:
         """What is present and stops a unit along a direction."""

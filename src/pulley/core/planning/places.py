@@ -23,8 +23,7 @@ class NoRoom(Exception):  # noqa: N818 - no fault
 class Placed:
     """A removal with its distance in mm, the same for what it is taken apart into, and where it is set aside.
 
-    One that is set aside goes ``lift`` along its way, then aside, then the rest of its distance. Somebody may have
-    ``picked`` the distance.
+    One that is set aside goes ``lift`` along its way, then aside, then the rest of its distance.
     """
 
     removal: Removal
@@ -32,7 +31,6 @@ class Placed:
     inner: tuple["Placed", ...] = ()
     aside: Direction = (0.0, 0.0, 0.0)
     lift: float = 0.0
-    picked: bool = False
 
 
 @dataclass(frozen=True)

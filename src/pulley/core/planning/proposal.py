@@ -25,7 +25,7 @@ from pulley.core.planning.loosening import Support
 from pulley.core.planning.memory import Forgetful, Memory, key_for
 from pulley.core.planning.options import MANNERS, Options
 from pulley.core.planning.page import OnPage
-from pulley.core.planning.peeling import Enough, Removal
+from pulley.core.planning.peeling import Enough, Peeling, Removal
 from pulley.core.planning.places import Placed, Spacing
 from pulley.core.planning.removal_order import peel
 from pulley.core.planning.removal_steps import flat, freed_by, steps_of, trails_of
@@ -38,7 +38,7 @@ from pulley.core.planning.starting import (
     units_with,
     wishes_for,
 )
-from pulley.core.planning.why_not import LOOKED_AT, Left, why_not
+from pulley.core.planning.why_not import Left, all_left, why_not
 from pulley.core.scales import next_scale
 from pulley.core.score.stages import displacements, poses_at
 from pulley.core.teardown import Route, Step, Teardown, TrailOf
@@ -159,18 +159,19 @@ def propose(
     wishes = wishes_for(blocking, present, options, teardown.wears)
     fixed = present - (wanted - stay)
     support = _support(blocking, teardown, fixed, memory)
-    removals, left = peel(blocking, present, fixed, wishes, peeled, partial(_held, blocking, support))
+    held = partial(_held, blocking, support)
+    peeling = peel(blocking, present, fixed, wishes, peeled, held)
     report(SHARES[1], "what fits on the page")
-    found = _spaced(blocking, options, removals)
+    found = _spaced(blocking, options, peeling.done)
     for others in other_wishes(blocking, present, options, wishes):
         if next_scale(_scale(found)) > largest_fit(blocking, options.rooms):
             break
-        order, missing = peel(blocking, present, fixed, others, held=partial(_held, blocking, support))
-        tried = _spaced(blocking, options, order) if order != removals else []
-        if len(missing) <= len(left) and _scale(tried) > _scale(found):
-            removals, left, found = order, missing, tried
-    placed, layout, dropped = _placed(blocking, teardown, options, removals, found)
-    proposal = _proposal(blocking, teardown, placed, stay, left, dropped, options)
+        other = peel(blocking, present, fixed, others, held=held)
+        tried = _spaced(blocking, options, other.done) if other.done != peeling.done else []
+        if len(other.left) <= len(peeling.left) and _scale(tried) > _scale(found):
+            peeling, found = other, tried
+    placed, layout, dropped = _placed(blocking, teardown, options, peeling.done, found)
+    proposal = _proposal(blocking, teardown, placed, stay, peeling, dropped, options)
     proposal = _with_lines(blocking, teardown, proposal)
     return replace(_with_holds(blocking.scene.assembly, teardown, proposal, support), layout=layout)
 
@@ -334,13 +335,13 @@ def _proposal(
     teardown: Teardown,
     placed: Sequence[Placed],
     stay: set[int],
-    left: Sequence[int],
+    peeling: Peeling,
     dropped: set[int],
     options: Options,
 ) -> Proposal:
     """Everything as it is shown; unless only so many steps were asked for, what was left says what would help."""
     ids = [step.id for step in teardown.steps]
-    there = stay | set(left) | dropped | {k for each in placed for k in each.removal.units}
+    there = stay | set(peeling.left) | dropped | {k for each in placed for k in each.removal.units}
     freed = dict(zip([each.removal.units for each in placed], freed_by(blocking, placed, there), strict=True))
     steps = steps_of(blocking, ids, placed, freed=freed)
     if _faulty(blocking.scene.assembly, teardown, steps):  # at once they may meet where one by one they do not
@@ -348,12 +349,7 @@ def _proposal(
     gives = check(blocking.scene.assembly, replace(teardown, steps=(*teardown.steps, *steps))).gives
     steps = [replace(step, note=_noted(blocking.scene.assembly, teardown, step, gives)) for step in steps]
     kept = tuple(blocking.units[k].path for k in sorted(stay))
-    staying = {*left, *dropped}
-    helped, picked = options.most is None, dict(options.far)
-    held = []
-    for n, k in enumerate(sorted(staying)):
-        mm = picked.get(blocking.units[k].path, 0.0)
-        held.append(why_not(blocking, k, staying | stay, k in dropped, helped and n < LOOKED_AT, mm))
+    held = all_left(blocking, stay, peeling, dropped, options)
     held += [why_not(blocking, k, set(each.removal.units)) for each in placed for k in each.removal.together]
     trails = tuple(trails_of(blocking, placed))
     far, sides = _picked_from(blocking, placed)

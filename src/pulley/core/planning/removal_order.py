@@ -36,7 +36,7 @@ def peel(
     wishes: Wishes,
     report: Callable[[int, int], None] = lambda done, of: None,
     held: Held | None = None,
-) -> tuple[list[Removal], list[int]]:
+) -> Peeling:
     """Removals in order, and the units that none was found for.
 
     Free units leave first, fasteners before others, the shortest way before longer ones, and what is alike in
@@ -48,10 +48,9 @@ def peel(
 
     Returns
     -------
-    removals : list of Removal
-        In the order in which the units leave.
-    left : list of int
-        The units for which none was found.
+    Peeling
+        ``done`` in the order in which the units leave; ``left``, for which nothing was found; and whether the
+        search for harder ways was ``cut_short``.
     """
     state = Peeling(blocking, set(present), set(fixed), wishes, held=held)
     total = len(state.left)
@@ -64,7 +63,7 @@ def peel(
             report(total - len(state.left), total)
         except Enough:
             break
-    return state.done, state.left
+    return state
 
 
 def _next(state: Peeling) -> Removal | None:
@@ -207,8 +206,8 @@ def _taken_apart(state: Peeling, members: list[int], way: Direction) -> Removal:
     base = max(members, key=lambda k: size_of(state.blocking, k))
     smaller = tuple((path, units) for path, units in state.wishes.families if units < set(members))
     wishes = replace(state.wishes, families=smaller, most=None)
-    inner, left = peel(state.blocking, members, [base], wishes)
-    return Removal(tuple(members), (way,) * len(members), inner=tuple(inner), together=tuple(left))
+    apart = peel(state.blocking, members, [base], wishes)
+    return Removal(tuple(members), (way,) * len(members), inner=tuple(apart.done), together=tuple(apart.left))
 
 
 def _knot(state: Peeling) -> Removal | None:

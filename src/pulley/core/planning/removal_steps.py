@@ -142,7 +142,7 @@ def _goes_on(blocking: Blocking, run: list[Placed], each: Placed) -> bool:
     last = run[-1]
     simple = all(
         len(p.removal.units) == 1
-        and not (p.removal.inner or p.removal.legs or p.removal.axis or p.removal.twist or any(p.aside) or p.picked)
+        and not (p.removal.inner or p.removal.legs or p.removal.axis or p.removal.twist or any(p.aside))
         for p in (last, each)
     )
     if not simple or last.removal.directions != each.removal.directions:

@@ -65,7 +65,7 @@ def _straight(room: Room, removal: Removal) -> Placed:
     if room.lanes and picked is None and distance > FAR / 2 * room.blocking.scene.assembly.diagonal:
         raise NoRoom
     _stand(room, removal, apart, distance, NOWHERE)
-    return Placed(removal, distance, tuple(inner), picked=picked is not None)
+    return Placed(removal, distance, tuple(inner))
 
 
 def _stand(room: Room, removal: Removal, apart: Mapping[int, list[Vector]], distance: float, aside: Vector) -> None:

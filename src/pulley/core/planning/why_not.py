@@ -11,10 +11,13 @@ from pulley.core.contact.scene import Scene
 from pulley.core.geometry.directions import direction_word
 from pulley.core.naming import component_name
 from pulley.core.planning.blocking import SIX, Blocking, Direction
+from pulley.core.planning.options import Options
+from pulley.core.planning.peeling import Peeling
 from pulley.core.planning.removal_steps import listed
 from pulley.core.quantities import plain
 
 BENDS = (0.2, 0.5, 1.0, 2.0)  # mm by which it is tried whether giving helps
+TRIED = "No turn, no second component that leaves with it and no way round corners was found that frees it."
 LOOKED_AT = 12  # components for which help is looked for; the others are only named
 
 
@@ -27,14 +30,30 @@ class Left:
     sentence: str
 
 
+def all_left(blocking: Blocking, stay: set[int], peeling: Peeling, dropped: set[int], options: Options) -> list[Left]:
+    """What was not taken off, each with why; what would help is looked for unless only so many steps were wanted."""
+    staying, picked = {*peeling.left, *dropped}, dict(options.far)
+    found = []
+    for n, k in enumerate(sorted(staying)):
+        helped, mm = options.most is None and n < LOOKED_AT, picked.get(blocking.units[k].path, 0.0)
+        found.append(why_not(blocking, k, staying | stay, k in dropped, helped, mm, not peeling.cut_short))
+    return found
+
+
 def why_not(
-    blocking: Blocking, k: int, present: set[int], dropped: bool = False, helped: bool = True, picked: float = 0.0
+    blocking: Blocking,
+    k: int,
+    present: set[int],
+    dropped: bool = False,
+    helped: bool = True,
+    picked: float = 0.0,
+    tried: bool = False,
 ) -> Left:
     """What holds a unit: in the direction in which the fewest stop it those that do, and what does in the others.
 
     Where nothing does, the contact check ``dropped`` it, may be as somebody ``picked`` its distance in mm, or the work
-    ended before its turn came. With ``helped`` it is
-    tried what would let it go: a fit that is confirmed, or that it gives.
+    ended before its turn came. With ``helped`` it is tried what would let it go: a fit that is confirmed, or that it
+    gives; where neither does, it is said that harder ways were ``tried``.
     """
     assembly, units = blocking.scene.assembly, blocking.units
     stopped = {d: sorted(blocking.blockers(k, d).keys() & present) for d in SIX}
@@ -53,7 +72,7 @@ def why_not(
         verb = "holds" if len(others) == 1 else "hold"
         said.append(f"{listed(assembly, [units[j].path for j in others])} {verb} it the other ways.")
     if helped:
-        said += list(_help(blocking, k, present, stopped))[:1]
+        said += [*_help(blocking, k, present, stopped), *([TRIED] if tried else [])][:1]
     return Left(units[k].path, paths, " ".join(said))
 
 

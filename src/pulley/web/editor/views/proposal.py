@@ -150,8 +150,8 @@ def _shown(
 
 def _place(found: Proposal, step: core.Step, sent: Sent) -> dict[str, str]:
     """How far a step goes and the other side than the one where it is set aside, where these can be picked."""
-    path, motion = step.members[0], step.motion
-    if path not in found.far or not isinstance(motion, Axial | Radial | Path) or step.spacing:
+    path, motion = step.members[0], step.motion  # the nearest of a fan: the others stand beyond it
+    if path not in found.far or not isinstance(motion, Axial | Radial | Path):
         return {}
     side = found.sides.get(path)
     other = direction_word(triple(-np.array(side))) if side else ""
