@@ -37,6 +37,12 @@ class Outline:
         """Its lowest and its highest pixel (2, 2)."""
         return np.array([self.at.min(0), self.at.max(0)])
 
+    @cached_property
+    def edges(self) -> tuple[int, int, int, int]:
+        """The same as plain numbers: left, bottom, right, top."""
+        left, bottom, right, top = self.span.ravel().tolist()
+        return left, bottom, right, top
+
 
 @dataclass(frozen=True)
 class Outlines:
@@ -48,8 +54,8 @@ class Outlines:
 
     def moved(self, shift: Vector) -> tuple[int, int, float]:
         """A displacement (3,) in mm as pixels right and up, and mm farther away."""
-        right, up, back = self.frame @ shift
-        return round(right / self.pixel), round(up / self.pixel), -float(back)
+        right, up, back = (self.frame @ shift).tolist()
+        return round(right / self.pixel), round(up / self.pixel), -back
 
     def extent(self, shifts: Mapping[int, Vector]) -> Floats:
         """Width and height (2,) in mm of everything, the units displaced by ``shifts`` (3,) in mm."""
@@ -185,17 +191,18 @@ class Page:
     """Units put down one after the other, and how much of each is seen: an identity buffer that grows as it must."""
 
     outlines: Outlines
-    origin: Pixels = field(init=False)
+    origin: tuple[int, int] = field(init=False)
     depth: Floats = field(init=False)
     owner: NDArray[np.int32] = field(init=False)
     seen: Pixels = field(init=False)
-    limits: tuple[Pixels, Pixels] = field(init=False)
+    limits: tuple[int, int, int, int] = field(init=False)
 
     def __post_init__(self) -> None:
-        low, high = self.outlines.span
-        around = high - low + 1
-        wide, tall = (3 * around).tolist()
-        self.origin, self.limits = low - around, (low - FAR_OFF * around, high + FAR_OFF * around)
+        (left, bottom), (right, top) = self.outlines.span.tolist()
+        wide, tall = right - left + 1, top - bottom + 1
+        self.origin = left - wide, bottom - tall
+        self.limits = left - FAR_OFF * wide, bottom - FAR_OFF * tall, right + FAR_OFF * wide, top + FAR_OFF * tall
+        wide, tall = 3 * wide, 3 * tall
         self.depth, self.owner = np.full((tall, wide), np.inf), np.full((tall, wide), -1, np.int32)
         self.seen = np.zeros(len(self.outlines.units), np.int64)
         self._lost = np.zeros(len(self.outlines.units), np.int64)
@@ -209,26 +216,25 @@ class Page:
     def put(self, k: int, shift: Vector) -> None:
         """Put unit ``k`` down, displaced by (3,) in mm; far off it covers nothing, and nothing covers it."""
         outline, (right, up, away) = self.outlines.units[k], self.outlines.moved(shift)
-        low, high = outline.span + (right, up)
+        left, bottom, far, top = outline.edges
+        left, bottom, far, top = left + right, bottom + up, far + right, top + up
         self._here[k] = True
-        if (low < self.limits[0]).any() or (high > self.limits[1]).any():
+        if left < self.limits[0] or bottom < self.limits[1] or far > self.limits[2] or top > self.limits[3]:
             self.seen[k] = self.outlines.own[k]
             return
-        self._grow(low, high)
+        self._grow(left, bottom, far, top)
         x, y = self.origin
         _put(outline.at, outline.depth, right - x, up - y, away, k, self.depth, self.owner, self.seen)
 
-    def _grow(self, low: Pixels, high: Pixels) -> None:
-        """Make room for pixels from ``low`` to ``high`` (2,), and some more, as others will follow."""
-        (left, bottom), (tall, wide) = self.origin.tolist(), self.depth.shape
-        if low[0] >= left and low[1] >= bottom and high[0] < left + wide and high[1] < bottom + tall:
+    def _grow(self, left: int, bottom: int, right: int, top: int) -> None:
+        """Make room for pixels, and for some more, as others will follow."""
+        (x, y), (tall, wide) = self.origin, self.depth.shape
+        if left >= x and bottom >= y and right < x + wide and top < y + tall:
             return
-        end = self.origin + self.depth.shape[::-1]
-        more = max(self.depth.shape)
-        start = np.where(low < self.origin, low - more, self.origin)
-        stop = np.where(high >= end, high + 1 + more, end)
-        before, after = (self.origin - start)[::-1], (stop - end)[::-1]
-        margins = list(zip(before.tolist(), after.tolist(), strict=True))
+        more = max(tall, wide)
+        start = left - more if left < x else x, bottom - more if bottom < y else y
+        stop = right + 1 + more if right >= x + wide else x + wide, top + 1 + more if top >= y + tall else y + tall
+        margins = (y - start[1], stop[1] - y - tall), (x - start[0], stop[0] - x - wide)
         self.depth = np.pad(self.depth, margins, constant_values=np.inf)
         self.owner = np.pad(self.owner, margins, constant_values=-1)
         self.origin = start

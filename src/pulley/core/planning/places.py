@@ -79,8 +79,9 @@ class Room:
     def boxes(self, direction: Direction) -> Boxes:
         """Bounds (n, 2, 3), in a direction's frame, of all that each unit passes through from home to its end."""
         turned = self.places @ view_frame(np.array(direction)).T
-        reach = np.stack([np.minimum(turned.min(1), 0.0), np.maximum(turned.max(1), 0.0)], axis=1)
-        swept: Boxes = self.blocking.boxes(direction) + reach
+        swept = self.blocking.boxes(direction).copy()
+        swept[:, 0] += np.minimum(turned.min(1), 0.0)
+        swept[:, 1] += np.maximum(turned.max(1), 0.0)
         return swept
 
     def stand(self, k: int, places: Sequence[Vector], way: Direction | None) -> None:

@@ -131,23 +131,20 @@ def _distance(room: Room, removal: Removal, apart: Mapping[int, list[Vector]]) -
 
 def _taken(room: Room, removal: Removal, apart: Mapping[int, list[Vector]]) -> Iterator[list[tuple[float, float]]]:
     """For each member, the distances (from, to) in mm at which it is not clear of what is placed."""
-    theirs: dict[Direction, Boxes] = {}
-    gap = room.rules.gap
+    theirs = {direction: room.boxes(direction) for direction in set(removal.directions)}
+    gap, first = room.rules.gap, _first(removal)
     for k, direction in zip(removal.units, removal.directions, strict=True):
-        if direction not in theirs:
-            theirs[direction] = room.boxes(direction)
         frame = view_frame(np.array(direction))
-        start = frame @ _first(removal)
-        mine = swept_box(room.blocking.boxes(direction)[k] + start, [frame @ shift for shift in apart.get(k, [])])
+        mine = room.blocking.boxes(direction)[k]
+        mine = swept_box(mine + frame @ first if removal.legs else mine, [frame @ shift for shift in apart.get(k, [])])
         spans = theirs[direction][_beside(room, k, direction, mine, theirs[direction]), :, 2]
-        spans = np.concatenate([spans, _lanes(room, frame, mine)])
-        yield [(low, high) for low, high in (spans + (-gap - mine[1, 2], gap - mine[0, 2])).tolist()]
+        if room.lanes:
+            spans = np.concatenate([spans, _lanes(room, frame, mine)])
+        yield list(map(tuple, (spans + (-gap - mine[1, 2], gap - mine[0, 2])).tolist()))
 
 
 def _lanes(room: Room, frame: NDArray[np.float64], mine: Boxes) -> Boxes:
     """Where (n, 2) along the last row of a frame the ways of what goes aside later lie before or behind a box."""
-    if not room.lanes:
-        return np.zeros((0, 2))
     corners = np.array(room.lanes) @ frame.T  # of boxes along axes, in a frame along axes
     low, high = corners.min(1), corners.max(1)
     beside = ((low[:, :2] < mine[1, :2]) & (high[:, :2] > mine[0, :2])).all(1)
@@ -157,8 +154,10 @@ def _lanes(room: Room, frame: NDArray[np.float64], mine: Boxes) -> Boxes:
 def _beside(room: Room, k: int, direction: Direction, mine: Boxes, theirs: Boxes) -> NDArray[np.intp]:
     """Which of what is placed lies before, behind or about a unit on its way: by exact contact and by outlines what
     stays or goes the same way or against it, else by bounds."""
-    found = room.here & ((theirs[:, 0, :2] < mine[1, :2]) & (theirs[:, 1, :2] > mine[0, :2])).all(1)
-    places = np.flatnonzero(found)
+    (left, bottom, _), (right, top, _) = mine.tolist()
+    low, high = theirs[:, 0], theirs[:, 1]
+    beside = (low[:, 0] < right) & (low[:, 1] < top) & (high[:, 0] > left) & (high[:, 1] > bottom)
+    places = (room.here & beside).nonzero()[0]
     if direction not in SIX:
         return places
     against = triple(-np.array(direction))
