@@ -88,6 +88,18 @@ class Kept(dict):
         return pickle.loads(self[key]) if key in self else default
 
 
+class Writing(Kept):
+    """A memory that says how many contacts are written each time."""
+
+    def __init__(self, written: list[int]) -> None:
+        self.written = written
+
+    def set(self, key: str, value: object) -> None:
+        super().set(key, value)
+        if isinstance(value, dict):
+            self.written.append(len(value))
+
+
 class PiecesTests(TestCase):
     def test_work_that_was_killed_goes_on_from_its_last_piece(self):
         memory, whole = Kept(), propose(mechanisms.gearbox())
@@ -105,6 +117,14 @@ class PiecesTests(TestCase):
             self.assertLess(self.asked(counted, memory), 0.7 * cold)
             self.assertEqual(self.asked(counted, memory), 0)
         self.assertEqual(propose(mechanisms.gearbox(), memory=memory), whole)
+
+    def test_pieces_grow_so_that_what_is_kept_is_not_written_over_and_over(self):
+        written: list[int] = []
+        with mock.patch.object(blocking, "PIECE", 20):
+            get_ready(mechanisms.gearbox(), Teardown("t"), lambda share: None, Writing(written))
+        pieces = [size for size in written if size]
+        self.assertGreater(len(pieces), 2)
+        self.assertLess(sum(pieces), 1 / (1 - 1 / blocking.LARGER) * pieces[-1] + pieces[-1])
 
     def asked(self, counted: mock.Mock, memory: Kept) -> int:
         """How many contacts are worked out to get ready with a memory."""

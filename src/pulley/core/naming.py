@@ -1,7 +1,8 @@
 """What to call components: short names that tell each from its namesakes."""
 
 from collections import Counter
-from collections.abc import Sequence
+from collections.abc import Iterable, Iterator, Sequence
+from itertools import count
 
 from pulley.core.assembly import Assembly, Component, Leaf
 from pulley.core.quantities import shown
@@ -80,3 +81,21 @@ def listed(names: list[str], most: int = 5) -> str:
     'a, b, c, d, e and 3 more'
     """
     return ", ".join(names[:most]) + (f" and {len(names) - most} more" if len(names) > most else "")
+
+
+def free_ids(taken: Iterable[str], letter: str) -> Iterator[str]:
+    """The letter with each number from 1 on that is not taken.
+
+    Examples
+    --------
+    >>> ids = free_ids(["s1", "s3"], "s")
+    >>> next(ids), next(ids)
+    ('s2', 's4')
+    """
+    known = set(taken)
+    return (id for number in count(1) if (id := f"{letter}{number}") not in known)
+
+
+def free_id(taken: Iterable[str], letter: str) -> str:
+    """The first of `free_ids`."""
+    return next(free_ids(taken, letter))

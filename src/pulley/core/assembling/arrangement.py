@@ -4,13 +4,13 @@ import re
 from collections.abc import Iterator
 from dataclasses import dataclass
 from functools import cached_property
-from itertools import count
 
 import numpy as np
 
 from pulley.core.colours import Colour
 from pulley.core.errors import PulleyError
 from pulley.core.geometry.frames import Pose, Vector3
+from pulley.core.naming import free_ids
 
 HOME = tuple(np.eye(4).ravel().tolist())
 
@@ -101,8 +101,7 @@ class Arrangement:
 
     def fresh(self) -> Iterator[str]:
         """Ids that nothing has yet."""
-        taken = set(self.ids)
-        return (id for number in count(1) if (id := f"c{number}") not in taken)
+        return free_ids(self.ids, "c")
 
     def piece(self, id: str) -> Piece:
         """The piece with an id; PulleyError when it is no longer there."""

@@ -2,12 +2,12 @@
 
 from collections.abc import Iterator
 from dataclasses import dataclass, field, replace
-from itertools import count
 from typing import Any, Literal
 
 from pulley.core.drawing.paper import Paper
 from pulley.core.errors import PulleyError
 from pulley.core.geometry.frames import Vector3
+from pulley.core.naming import free_id, free_ids
 from pulley.core.teardown import Camera, Teardown
 
 Point2 = tuple[float, float]
@@ -326,8 +326,7 @@ def with_page(sheet: Sheet, page: Page) -> Sheet:
 
 def fresh_page_id(sheet: Sheet) -> str:
     """An id that no page of the sheet has."""
-    taken = {page.id for page in sheet.pages}
-    return next(id for k in count(1) if (id := f"p{k}") not in taken)
+    return free_id((page.id for page in sheet.pages), "p")
 
 
 def fresh_id(page: Page, prefix: str) -> str:
@@ -341,5 +340,4 @@ def fresh_id(page: Page, prefix: str) -> str:
 
 def fresh_ids(page: Page, prefix: str) -> Iterator[str]:
     """Ids that nothing on the page has, as many as are wanted."""
-    taken = {item.id for name in PLACED for item in getattr(page, name)}
-    return (id for k in count(1) if (id := f"{prefix}{k}") not in taken)
+    return free_ids((item.id for name in PLACED for item in getattr(page, name)), prefix)

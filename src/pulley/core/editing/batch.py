@@ -6,11 +6,11 @@ from dataclasses import replace
 import numpy as np
 
 from pulley.core.assembly import Assembly
-from pulley.core.editing.common import STEP_LIMIT, find_steps, free_id, with_each
+from pulley.core.editing.common import STEP_LIMIT, find_steps, with_each
 from pulley.core.errors import PulleyError
 from pulley.core.geometry.frames import Pose, apply
 from pulley.core.motion.base import Shorter, checked_distance
-from pulley.core.naming import component_name
+from pulley.core.naming import component_name, free_ids
 from pulley.core.teardown import Step, Teardown, find_step
 
 SIDES = {"x": (1.0, 0.0, 0.0), "y": (0.0, 1.0, 0.0), "z": (0.0, 0.0, 1.0)}
@@ -112,12 +112,10 @@ def split(teardown: Teardown, assembly: Assembly, id: str) -> Teardown:
         raise PulleyError("This step moves a single component; there is nothing to split.")
     if len(teardown.steps) + len(step.members) - 1 > STEP_LIMIT:
         raise PulleyError(f"A teardown holds at most {STEP_LIMIT} steps.")
-    taken = [other.id for other in teardown.steps]
+    ids = free_ids([other.id for other in teardown.steps], "s")
     made: list[Step] = []
     for member, rank in zip(step.members, step.ranks, strict=True):
-        new = made and free_id(taken, "s")
-        taken += [new] if new else []
-        made.append(_single(assembly, step, member, rank, new or step.id))
+        made.append(_single(assembly, step, member, rank, next(ids) if made else step.id))
     place = teardown.steps.index(step)
     return replace(teardown, steps=(*teardown.steps[:place], *made, *teardown.steps[place + 1 :]))
 
@@ -151,15 +149,15 @@ def mirror(teardown: Teardown, assembly: Assembly, ids: Iterable[str], side: str
     steps = find_steps(teardown, ids)
     members = tuple(dict.fromkeys(member for step in steps for member in step.members))
     isometry, other = _counterparts(assembly, members, np.array(SIDES[side]))
-    taken = [step.id for step in teardown.steps]
+    free = free_ids([step.id for step in teardown.steps], "s")
     made = []
     for step in steps:
         motion = step.motion.renamed(other).mapped(isometry)
-        made.append(replace(step, members=tuple(other[m] for m in step.members), motion=motion, id=free_id(taken, "s")))
-        taken.append(made[-1].id)
+        made.append(replace(step, members=tuple(other[m] for m in step.members), motion=motion, id=next(free)))
         made[-1].check()
     place = teardown.steps.index(steps[-1]) + 1
-    return replace(teardown, steps=(*teardown.steps[:place], *made, *teardown.steps[place:])), taken[-len(made) :]
+    after = (*teardown.steps[:place], *made, *teardown.steps[place:])
+    return replace(teardown, steps=after), [step.id for step in made]
 
 
 def _counterparts(assembly: Assembly, members: Sequence[str], normal: np.ndarray) -> tuple[Pose, dict[str, str]]:

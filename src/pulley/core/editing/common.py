@@ -14,20 +14,6 @@ LABEL_LIMIT = 200
 STEP_LIMIT = 2000
 
 
-def free_id(taken: Sequence[str], letter: str) -> str:
-    """The letter with the least number from 1 on that is not taken.
-
-    Examples
-    --------
-    >>> free_id(["s1", "s3"], "s")
-    's2'
-    """
-    number = 1
-    while f"{letter}{number}" in taken:
-        number += 1
-    return f"{letter}{number}"
-
-
 def known_members(assembly: Assembly, members: Sequence[str]) -> tuple[str, ...]:
     """The members, each once, in the order given, less those that another of them carries.
 

@@ -5,10 +5,11 @@ from dataclasses import replace
 
 import numpy as np
 
-from pulley.core.editing.common import checked_direction, checked_text, free_id, with_step
+from pulley.core.editing.common import checked_direction, checked_text, with_step
 from pulley.core.editing.timing import SHORTEST, checked_time
 from pulley.core.errors import PulleyError
 from pulley.core.geometry.frames import Vector3, unit
+from pulley.core.naming import free_id
 from pulley.core.teardown import Bearings, Orbit, Teardown, find_camera, find_step
 
 CAPTION_LIMIT = 300

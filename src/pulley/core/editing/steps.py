@@ -11,7 +11,6 @@ from pulley.core.editing.common import (
     checked_name,
     checked_text,
     find_steps,
-    free_id,
     known_members,
     with_each,
     with_step,
@@ -20,7 +19,7 @@ from pulley.core.errors import PulleyError
 from pulley.core.geometry.frames import Vector3
 from pulley.core.motion import Axial
 from pulley.core.motion.base import checked_distance
-from pulley.core.naming import members_name
+from pulley.core.naming import free_id, free_ids, members_name
 from pulley.core.score.stages import travels
 from pulley.core.teardown import MARKS, Step, Teardown, find_step
 
@@ -196,10 +195,9 @@ def duplicate(teardown: Teardown, ids: Iterable[str]) -> tuple[Teardown, list[st
     steps = find_steps(teardown, ids)
     if len(teardown.steps) + len(steps) > STEP_LIMIT:
         raise PulleyError(f"A teardown holds at most {STEP_LIMIT} steps.")
-    taken = [step.id for step in teardown.steps]
-    copies = []
-    for step in steps:
-        copies.append(replace(step, id=free_id(taken, "s")))
-        taken.append(copies[-1].id)
+    free = free_ids([step.id for step in teardown.steps], "s")
+    copies = [replace(step, id=id) for step, id in zip(steps, free, strict=False)]
     place = teardown.steps.index(steps[-1]) + 1
-    return replace(teardown, steps=(*teardown.steps[:place], *copies, *teardown.steps[place:])), taken[-len(copies) :]
+    return replace(teardown, steps=(*teardown.steps[:place], *copies, *teardown.steps[place:])), [
+        step.id for step in copies
+    ]

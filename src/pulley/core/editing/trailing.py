@@ -8,9 +8,10 @@ from typing import Any
 import numpy as np
 
 from pulley.core.assembly import Assembly
-from pulley.core.editing.common import find_steps, free_id, known_members, with_each
+from pulley.core.editing.common import find_steps, known_members, with_each
 from pulley.core.errors import PulleyError
 from pulley.core.geometry.frames import Vector3, triple
+from pulley.core.naming import free_id
 from pulley.core.quantities import DISTANCE_LIMIT
 from pulley.core.teardown import DISPLAYS, LINES, Jog, Route, Teardown, Tint, TrailOf
 

@@ -5,8 +5,9 @@ from dataclasses import replace
 
 from pulley.core.assembly import Assembly
 from pulley.core.camera import check_camera
-from pulley.core.editing.common import checked_name, free_id, known_members, with_step
+from pulley.core.editing.common import checked_name, known_members, with_step
 from pulley.core.errors import PulleyError
+from pulley.core.naming import free_id
 from pulley.core.teardown import Camera, KeptPose, Teardown, find_camera, find_step
 
 

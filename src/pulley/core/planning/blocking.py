@@ -16,7 +16,8 @@ from pulley.core.planning.ways_out import shared_axis
 
 Direction = tuple[float, float, float]
 SIX: tuple[Direction, ...] = tuple(direction for _, _, direction in AXES)
-PIECE = 4000  # pairs and directions that make a piece of the work
+PIECE = 4000  # pairs and directions that make a piece of the work, at least
+LARGER = 1.5  # times what was kept before: since each piece is kept with all before it, few large ones cost less
 TOUCHING = 0.5  # mm of travel within which what is met is touched
 
 
@@ -127,7 +128,9 @@ class Blocking:
         for done, k in enumerate(present, 1):
             for direction in SIX:
                 self.blockers(k, direction)
-            if len(self.travels) >= known + PIECE or (done == len(present) and len(self.travels) > known):
+            if len(self.travels) >= max(known + PIECE, LARGER * known) or (
+                done == len(present) and len(self.travels) > known
+            ):
                 known = len(self.travels)
                 piece()
             report(done / len(present))

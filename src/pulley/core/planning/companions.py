@@ -2,7 +2,6 @@
 
 from collections.abc import Iterable, Iterator
 from dataclasses import dataclass, replace
-from itertools import count
 
 import numpy as np
 from numpy.typing import NDArray
@@ -12,6 +11,7 @@ from pulley.core.contact.scene import Scene, home_scene
 from pulley.core.geometry.frames import Pose, Vector, apply, unit
 from pulley.core.geometry.symmetry import symmetry_axis
 from pulley.core.motion import Axial
+from pulley.core.naming import free_ids
 from pulley.core.teardown import Step, Teardown
 
 NEAR = 1.0  # mm between bounds of what counts as surroundings
@@ -125,8 +125,7 @@ def with_matches(teardown: Teardown, id: str, chosen: Iterable[Match], assembly:
     for match in chosen:
         same = (match.step.motion, match.step.off) == (step.motion.bare(), step.off)
         (joined if same else beside).append(match)
-    taken = {other.id for other in teardown.steps}
-    free = (f"s{k}" for k in count(1) if f"s{k}" not in taken)
+    free = free_ids((other.id for other in teardown.steps), "s")
     names = {match.member: assembly.by_path[match.member].name if assembly else step.label for match in beside}
     added = [
         replace(

@@ -62,7 +62,7 @@ def _thread(blocking: Blocking, k: int, holder: int, direction: Vector) -> Twist
 
 def locked(state: Peeling) -> Removal | None:
     """A unit that leaves along an axis of its own after less than a turn about it, as out of a bayonet."""
-    there = scene_of(state)
+    there = _scene_of(state)
     for k in state.left:
         leaves = state.blocking.units[k].leaves
         axes = turning_axes(there, leaves[0])[:AXES] if len(leaves) == 1 else []
@@ -93,7 +93,7 @@ def two_legs(state: Peeling) -> Removal | None:
 
 def round_corners(state: Peeling) -> Removal | None:
     """A unit that leaves after many legs, each straight: as many as it takes."""
-    there = scene_of(state)
+    there = _scene_of(state)
     for k in sorted(state.left, key=lambda k: size_of(state.blocking, k)):
         legs, way, spent = winding_way(there, state.blocking.units[k].leaves, min(state.tries, WINDING))
         state.cut_short |= not state.may_try(spent) or way is None and spent >= WINDING
@@ -145,12 +145,12 @@ def _clear_from(state: Peeling, k: int, displacement: Pose, direction: Vector) -
     if not state.may_try(1):
         return False
     leaves = state.blocking.units[k].leaves
-    scene = scene_of(state)
+    scene = _scene_of(state)
     moved = {leaf: displacement @ scene.poses[leaf] for leaf in leaves}
     return replace(scene, poses={**scene.poses, **moved}).first_meeting(leaves, np.asarray(direction, float)) is None
 
 
-def scene_of(state: Peeling) -> Scene:
+def _scene_of(state: Peeling) -> Scene:
     """What is present, where it stands."""
     scene, units = state.blocking.scene, state.blocking.units
     poses = {leaf: scene.poses[leaf] for j in sorted(state.present) for leaf in units[j].leaves}

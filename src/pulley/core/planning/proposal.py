@@ -4,7 +4,6 @@ from collections.abc import Callable, Iterable, Mapping, Sequence
 from contextlib import suppress
 from dataclasses import dataclass, field, replace
 from functools import partial
-from itertools import count
 
 import numpy as np
 
@@ -15,7 +14,7 @@ from pulley.core.contact.scene import Scene
 from pulley.core.contact.terms import set_give, terms_of
 from pulley.core.errors import PulleyError
 from pulley.core.geometry.frames import Pose, triple, unit
-from pulley.core.naming import give_sentence
+from pulley.core.naming import free_ids, give_sentence
 from pulley.core.planning.blocking import Blocking, Direction
 from pulley.core.planning.gaps import extent, filling, usual
 from pulley.core.planning.holding import TWO, hold_sentences, holds, needs_hand
@@ -84,9 +83,8 @@ class Proposal:
         known = {setting.component for setting in teardown.trails}
         trails = [each for each in self.trails if each.component not in known and _within(each.component, moved)]
         routes = [route for route in self.routes if _within(route.stops[-1][0], moved)]
-        taken = {route.id for route in teardown.routes}
-        ids = (id for n in count(1) if (id := f"l{n}") not in taken)
-        named = [replace(route, id=id) for id, route in zip(ids, routes, strict=False)]
+        free = free_ids((route.id for route in teardown.routes), "l")
+        named = [replace(route, id=id) for route, id in zip(routes, free, strict=False)]
         return replace(
             teardown,
             steps=(*teardown.steps, *chosen),
@@ -156,24 +154,39 @@ def propose(
     def peeled(done: int, of: int) -> None:
         report(SHARES[0] + (SHARES[1] - SHARES[0]) * done / of, f"{done} of {of} off")
 
-    wishes = wishes_for(blocking, present, options, teardown.wears)
     fixed = present - (wanted - stay)
     support = _support(blocking, teardown, fixed, memory)
     held = partial(_held, blocking, support)
+    wishes = wishes_for(blocking, present, options, teardown.wears)
     peeling = peel(blocking, present, fixed, wishes, peeled, held)
     report(SHARES[1], "what fits on the page")
-    found = _spaced(blocking, options, peeling.done)
-    for others in other_wishes(blocking, present, options, wishes):
-        if next_scale(_scale(found)) > largest_fit(blocking, options.rooms):
-            break
-        other = peel(blocking, present, fixed, others, held=held)
-        tried = _spaced(blocking, options, other.done) if other.done != peeling.done else []
-        if len(other.left) <= len(peeling.left) and _scale(tried) > _scale(found):
-            peeling, found = other, tried
+    others = (
+        partial(peel, blocking, present, fixed, other, held=held)
+        for other in other_wishes(blocking, present, options, wishes)
+    )
+    peeling, found = _largest(blocking, options, peeling, others)
     placed, layout, dropped = _placed(blocking, teardown, options, peeling.done, found)
     proposal = _proposal(blocking, teardown, placed, stay, peeling, dropped, options)
     proposal = _with_lines(blocking, teardown, proposal)
     return replace(_with_holds(blocking.scene.assembly, teardown, proposal, support), layout=layout)
+
+
+def _largest(
+    blocking: Blocking, options: Options, peeling: Peeling, others: Iterable[Callable[[], Peeling]]
+) -> tuple[Peeling, list[Spaced]]:
+    """An order and its lay-outs; another order instead that leaves no more and comes out at a larger standard scale.
+
+    The others are worked out one by one, as long as a larger scale could be had at all.
+    """
+    found = _spaced(blocking, options, peeling.done)
+    for peeled in others:
+        if next_scale(_scale(found)) > largest_fit(blocking, options.rooms):
+            break
+        other = peeled()
+        tried = _spaced(blocking, options, other.done) if other.done != peeling.done else []
+        if len(other.left) <= len(peeling.left) and _scale(tried) > _scale(found):
+            peeling, found = other, tried
+    return peeling, found
 
 
 def get_ready(

@@ -2,7 +2,6 @@
 
 from collections.abc import Iterable, Iterator, Mapping, Sequence
 from dataclasses import replace
-from itertools import count
 
 import numpy as np
 
@@ -10,7 +9,7 @@ from pulley.core.assembly import Assembly, Leaf
 from pulley.core.geometry.directions import direction_word
 from pulley.core.geometry.frames import triple
 from pulley.core.motion import Axial, Axis, Fan, Motion, Path, Radial, Turn
-from pulley.core.naming import members_name
+from pulley.core.naming import free_ids, members_name
 from pulley.core.planning.blocking import SIX, Blocking
 from pulley.core.planning.peeling import Removal, Twist
 from pulley.core.planning.places import Placed
@@ -33,8 +32,7 @@ def steps_of(
     by the units of a removal, the paths of what it sets free, for the notes.
     """
     runs = list(_runs(blocking, placed)) if fans else [[each] for each in flat(placed)]
-    known = set(taken)
-    ids = (id for n in count(1) if (id := f"p{n}") not in known)
+    ids = free_ids(taken, "p")
     steps: list[Step] = []
     gone: set[int] = set()
     sets: list[set[int]] = []  # what left as one and is taken apart by now, nothing else being near
