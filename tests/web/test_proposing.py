@@ -7,12 +7,18 @@ import time
 from unittest import mock
 from uuid import uuid4
 
+from django.core.cache import cache
+from django_tasks_db.models import DBTaskResult
+
+from pulley.core.contact.scene import Scene
 from pulley.core.errors import PulleyError
 from pulley.web.analysis import kinds, services
 from pulley.web.jobs import services as jobs
 from pulley.web.jobs import worker
 from pulley.web.jobs.models import Job
-from tests.web.base import SignedInCase
+from pulley.web.library import ahead
+from pulley.web.library import services as library
+from tests.web.base import SignedInCase, tower_row
 
 
 class ProposingTests(SignedInCase):
@@ -95,6 +101,7 @@ class ProposingTests(SignedInCase):
 
     def test_it_says_how_far_it_is_while_no_worker_is_done(self):
         run = uuid4().hex
+        self.client.post(f"{self.address}propose/ready")
         with mock.patch.object(jobs, "hand_over"):
             first = self.ask(run=run, most="3").content.decode()
             self.assertIn("Enough: take what was found", first)
@@ -138,15 +145,10 @@ class ProposingTests(SignedInCase):
         worker.perform(str(job.pk))
         self.assertIn("3 steps proposed", self.proposed(run="w", most="3"))
 
-    def test_a_fault_of_ours_is_said_and_asked_again_it_is_tried_again(self):
-        with mock.patch.object(kinds, "propose", side_effect=KeyError("p9")):
-            said = self.ask(expect=422, run="k")
-        self.assertContains(said, "A fault in Pulley ended this (KeyError)", status_code=422)
-        self.assertNotContains(said, "worker broke off", status_code=422)
-        self.assertIn("3 steps proposed", self.proposed(run="k"))
-
-    def test_work_that_died_begins_again(self):
-        with mock.patch.object(kinds, "propose", side_effect=PulleyError("The processor caught fire.")):
-            self.assertContains(self.ask(expect=422, run="a"), "caught fire", status_code=422)
-        self.assertIn("3 steps proposed", self.proposed(run=uuid4().hex))
-        self.assertEqual(self.kept().steps, ())
+    def test_enough_while_the_contacts_are_still_worked_out_ends_that_as_well(self):
+        self.edit("tolerance", value="0.082")  # nobody has asked with this one
+        with mock.patch.object(jobs, "hand_over"):
+            self.ask(run="w", most="3")
+            self.assertIn("load delay", self.ask(run="w", most="3", stop="1").content.decode())
+            found = dict(Job.objects.values_list("kind", "stop_asked"))
+        self.assertEqual(found, {"ready": True, "proposal": True})

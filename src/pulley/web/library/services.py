@@ -27,6 +27,7 @@ from pulley.core.store import keep_meshes, load_mesh
 from pulley.web.jobs.models import Job
 from pulley.web.jobs.registry import Report
 from pulley.web.jobs.services import enqueue
+from pulley.web.library.ahead import look_ahead_at
 from pulley.web.library.asking import question
 from pulley.web.library.files import geometry, on_this_machine, place_of, uploads
 from pulley.web.library.models import Assembly, Component, Model, Part
@@ -168,6 +169,7 @@ def add(
         to_new = comparison.to_new if comparison else {}
         _add_tree(row, assembly, {new: known[old] for old, new in to_new.items() if old in known})
         Model.objects.filter(pk=of.pk).update(current=row)
+        look_ahead_at(row)
     return row
 
 

@@ -42,6 +42,7 @@ def propose_steps(request: UserRequest, teardown_id: uuid.UUID) -> HttpResponse:
     asked = _asked(row, case, stopping)
     if stopping:
         analysis.stop("proposal", case)
+        analysis.stop("ready", _bare(case))
     if not asked.done:
         context = {**progress.shown(sent, asked.progress, 100, "percent"), "stopping": stopping}
         return render(request, "editor/proposing.html", context)
@@ -59,9 +60,14 @@ def ready(request: UserRequest, teardown_id: uuid.UUID) -> JsonResponse:
     return JsonResponse({})
 
 
+def _bare(case: Case) -> Case:
+    """A case without the wishes: what is needed whatever these are."""
+    return replace(case, asked={})
+
+
 def _made_ready(row: Teardown, case: Case, wait: float = 0.0) -> analysis.Result:
     """How what every proposal needs stands; it is begun unless it has been."""
-    return analysis.request("ready", row.assembly, Case(case.assembly, case.teardown), wait, f"ready {row.pk}")
+    return analysis.request("ready", row.assembly, _bare(case), wait, f"ready {row.pk}")
 
 
 def _asked(row: Teardown, case: Case, stopping: bool) -> analysis.Result:

@@ -1,0 +1,60 @@
+"""Work done before anybody asks for it: what blocks what in an assembly that has just come in."""
+
+import time
+from collections.abc import Callable
+from typing import Any
+
+from django.core.cache import cache
+from django.db import transaction
+from django_tasks import task
+
+from pulley.core.planning.proposal import get_ready
+from pulley.core.teardown import Teardown
+from pulley.web.jobs.models import Job
+from pulley.web.jobs.services import LONG, LONG_KINDS
+from pulley.web.jobs.worker import leaving
+from pulley.web.library.models import Assembly
+
+MOST = 1000  # components; more would keep a worker for minutes
+LOOK_EVERY = 0.5  # seconds between two looks at whether something that was asked for waits
+
+
+class MakesWay(Exception):  # noqa: N818 - no fault
+    """Something that was asked for waits for this worker."""
+
+
+def look_ahead_at(row: Assembly) -> None:
+    """Have what proposals for an assembly need worked out, once its rows are there."""
+    if row.component_count <= MOST:
+        transaction.on_commit(lambda: look_ahead.enqueue(str(row.pk)))
+
+
+@task(queue_name=LONG)
+def look_ahead(pk: str) -> None:
+    """Work out what proposals for an assembly need to know of contacts, so that the first one is there sooner.
+
+    Nobody waits for it, so it makes way for what was asked for, and goes on afterwards from its last piece.
+    """
+    from pulley.web.library.services import core_assembly
+
+    row = Assembly.objects.filter(pk=pk, deleted=None).first()
+    if row is None:
+        return
+    try:
+        get_ready(core_assembly(row), Teardown(""), _making_way(), cache)
+    except MakesWay:
+        look_ahead.enqueue(pk)
+
+
+def _making_way() -> Callable[[float], Any]:
+    """What the work tells how far it is: time to look, now and then, whether it should make way."""
+    looked = 0.0
+
+    def report(share: float) -> None:
+        nonlocal looked
+        if time.monotonic() - looked >= LOOK_EVERY:
+            looked = time.monotonic()
+            if leaving.is_set() or Job.objects.filter(kind__in=LONG_KINDS, state=Job.State.QUEUED).exists():
+                raise MakesWay
+
+    return report
