@@ -4,15 +4,19 @@ import html
 import json
 import re
 import time
+from dataclasses import replace
 from unittest import mock
 from uuid import uuid4
 
+from benchmarks.mechanisms import thirds
 from django.core.cache import cache
 from django_tasks_db.models import DBTaskResult
 
+from pulley.core import teardown as core
 from pulley.core.contact.scene import Scene
 from pulley.core.errors import PulleyError
 from pulley.web.analysis import kinds, services
+from pulley.web.editor import services as editor
 from pulley.web.jobs import services as jobs
 from pulley.web.jobs import worker
 from pulley.web.jobs.models import Job
@@ -152,3 +156,70 @@ class ProposingTests(SignedInCase):
             self.assertIn("load delay", self.ask(run="w", most="3", stop="1").content.decode())
             found = dict(Job.objects.values_list("kind", "stop_asked"))
         self.assertEqual(found, {"ready": True, "proposal": True})
+        for job in Job.objects.order_by("created"):
+            worker.perform(str(job.pk))
+        self.assertEqual(Job.objects.get(kind="ready").state, "cancelled")
+        self.assertIn("proposed", self.ask(run="w", most="3", stop="1").content.decode())
+
+    def test_of_two_that_leave_at_once_one_alone_is_warned_of(self):
+        self.assembly = library.add(
+            self.ann, replace(thirds(), name="Thirds", source={"file": "t.step", "sha256": "1" * 64})
+        )
+        self.teardown = editor.create(self.assembly, core.Teardown("First"))
+        self.address = f"/teardowns/{self.teardown.pk}/"
+        whole = self.proposed(run="t")
+        first, second = re.findall(r'name="proposed" id="[^"]*" value="([^"]*)"', whole)[:2]
+        self.assertNotIn("tick both", whole)
+        for alone in (first, second):
+            self.assertEqual(self.ask(run="t", ticked=json.dumps([alone])).content.decode().count("tick both"), 1)
+        self.assertNotIn("tick both", self.ask(run="t", ticked="[]").content.decode())
+
+    def test_a_fault_of_ours_is_said_and_asked_again_it_is_tried_again(self):
+        with mock.patch.object(kinds, "propose", side_effect=KeyError("p9")):
+            said = self.ask(expect=422, run="k")
+        self.assertContains(said, "A fault in Pulley ended this (KeyError)", status_code=422)
+        self.assertNotContains(said, "worker broke off", status_code=422)
+        self.assertIn("3 steps proposed", self.proposed(run="k"))
+
+    def test_work_that_died_begins_again(self):
+        with mock.patch.object(kinds, "propose", side_effect=PulleyError("The processor caught fire.")):
+            self.assertContains(self.ask(expect=422, run="a"), "caught fire", status_code=422)
+        self.assertIn("3 steps proposed", self.proposed(run=uuid4().hex))
+        self.assertEqual(self.kept().steps, ())
+
+
+class LookingAheadTests(SignedInCase):
+    def worked_out(self, do) -> int:
+        """How many contacts are worked out while something is done, all that this process knew of them forgotten."""
+        library._load.cache_clear()
+        counted = mock.Mock(side_effect=Scene.contact)
+        with mock.patch.object(Scene, "contact", lambda *sent: counted(*sent)):
+            do()
+        return counted.call_count
+
+    def asked_for(self) -> list[str]:
+        """The assemblies that wait to be looked at."""
+        waiting = DBTaskResult.objects.filter(task_path=ahead.look_ahead.module_path)
+        return [each.args_kwargs["args"][0] for each in waiting]
+
+    def test_what_has_come_in_is_looked_at_before_anybody_asks(self):
+        cache.clear()
+        with self.captureOnCommitCallbacks(execute=True):
+            row = tower_row(self.ann)
+        self.assertEqual(self.asked_for(), [str(row.pk)])
+        self.assertGreater(self.worked_out(lambda: ahead.look_ahead.call(str(row.pk))), 0)
+        self.assertEqual(self.worked_out(lambda: self.client.post(f"{self.address}propose/ready")), 0)
+        self.assertEqual(Job.objects.get(kind="ready").state, "done")
+
+    def test_it_makes_way_for_what_was_asked_for(self):
+        cache.clear()
+        Job.objects.create(owner=self.ann, kind="publish", title="A film")
+        ahead.look_ahead.call(str(self.assembly.pk))
+        self.assertEqual(self.asked_for(), [str(self.assembly.pk)])
+
+    def test_it_leaves_alone_what_is_gone_or_would_take_minutes(self):
+        with mock.patch.object(ahead, "get_ready", side_effect=AssertionError):
+            ahead.look_ahead.call(str(uuid4()))
+        with mock.patch.object(ahead, "MOST", 2), self.captureOnCommitCallbacks(execute=True):
+            tower_row(self.ann)
+        self.assertEqual(self.asked_for(), [])

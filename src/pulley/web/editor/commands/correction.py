@@ -312,7 +312,9 @@ def wears(sent: Sent, teardown: Teardown, assembly: Assembly) -> Changed:
     """Components marked as wearing out, which is what is reached first in service; or not any more."""
     paths, on = paths_sent(sent), sent.get("value") != "off"
     after = editing.set_wears(teardown, assembly, paths, on)
-    return Changed(after, f"{short(members_name(assembly, paths))} {'wears out' if on else 'does not wear out'}")
+    one = len(assembly.leaves_of(paths)) == 1
+    verb = ("wears out" if one else "wear out") if on else f"{'does' if one else 'do'} not wear out"
+    return Changed(after, f"{short(members_name(assembly, paths))} {verb}")
 
 
 @command("tolerance")

@@ -4,6 +4,7 @@ import base64
 import json
 import uuid
 from dataclasses import replace
+from itertools import pairwise
 from typing import Any
 
 import numpy as np
@@ -145,13 +146,27 @@ def _shown(
     """The steps in a list, and how it plays with those that are ticked."""
     score = compose(assembly, found.added_to(replace(teardown, orbits=()), ticked))
     count = len({leaf for step in found.steps for leaf in assembly.leaves_of(step.members)})
+    alone = _alone(found, ticked)
     lines = [
-        {"step": step, "members": json.dumps(step.members), "ticked": step.id in ticked, **_place(found, step, sent)}
+        {
+            "step": step,
+            "members": json.dumps(step.members),
+            "ticked": step.id in ticked,
+            "with": alone.get(step.id, ""),
+            **_place(found, step, sent),
+        }
         for step in found.steps
     ]
     stay = [assembly.by_path[path].name for path in found.stay]
     words = {"lines": lines, "count": count, "stay": stay, "unit": unit_sent(sent)}
     return words | {"score": json.dumps(score.to_json()), "found": found}
+
+
+def _alone(found: Proposal, ticked: set[str]) -> dict[str, str]:
+    """Of two steps that leave at the same time the one that is ticked without the other, and that one's label."""
+    pairs = [(one, other) for one, other in pairwise(found.steps) if other.timing.start == "with"]
+    both_ways = [pair for one, other in pairs for pair in ((one, other), (other, one))]
+    return {one.id: other.label for one, other in both_ways if one.id in ticked and other.id not in ticked}
 
 
 def _place(found: Proposal, step: core.Step, sent: Sent) -> dict[str, str]:
