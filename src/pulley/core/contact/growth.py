@@ -1,6 +1,7 @@
 """Pairs that overlap deeper than their walls let them be thinned: whether what they share grows."""
 
 import math
+from collections.abc import Callable
 
 import numpy as np
 from numpy.typing import NDArray
@@ -15,7 +16,12 @@ FINER = 10  # halvings by which the place is found where it has grown
 
 
 def grows(
-    mover: Mesh, rest: Mesh, relative: NDArray[np.float64], move: Vector | Screw, tolerance: float
+    mover: Mesh,
+    rest: Mesh,
+    relative: NDArray[np.float64],
+    move: Vector | Screw,
+    tolerance: float,
+    enough: Callable[[float], bool] = lambda travel: False,
 ) -> tuple[float, tuple[float, float, float] | None]:
     """Where what two bodies share has grown thicker by the tolerance than it is at the start.
 
@@ -27,11 +33,13 @@ def grows(
     move : (3,) float64 or Screw
         A unit direction, which is followed until the two are apart; or a turn, in the mover's frame.
     tolerance : float
+    enough : callable
+        Asked where the two share nothing, at a travel: whether what comes then is judged by somebody else.
 
     Returns
     -------
     travel : float
-        In mm, or in degrees of a turn; infinite when it never has.
+        In mm, or in degrees of a turn; infinite when it never has. Without a point it is where that was enough.
     point : (3,) or None
         A point of what they share there, as the mover has it.
 
@@ -51,9 +59,12 @@ def grows(
     allowed = shared(0.0)[0] + tolerance
     before = 0.0
     for travel in np.linspace(0.0, reach, min(SAMPLES, max(2, math.ceil(reach / tolerance))))[1:]:
-        if shared(travel)[0] > allowed:
+        thickness = shared(travel)[0]
+        if thickness > allowed:
             return _between(shared, allowed, before, float(travel))
         before = float(travel)
+        if thickness == 0.0 and enough(before):
+            return before, None
     return math.inf, None
 
 

@@ -96,8 +96,7 @@ def _contact(mover: Mesh, rest: Mesh, seen: bytes, may: Allowed) -> Contact:
     """`first_contact` in the mover's own frame, kept, since instances repeat."""
     relative = np.frombuffer(seen).reshape(3, 5)
     if may.sunk:
-        travel, point = grows(mover, rest, relative[:, :4], relative[:, 4], may.tolerance)
-        return Contact(travel, point, travel)
+        return _grown(mover, rest, relative, may.tolerance)
     frame = view_frame(relative[:, 4])
     shift = frame @ relative[:, 3]
     ahead = facing_along(mover, frame.tobytes(), 1.0, may.mover)
@@ -107,6 +106,26 @@ def _contact(mover: Mesh, rest: Mesh, seen: bytes, may: Allowed) -> Contact:
         return APART
     gap, *met = begins(ahead, behind, shift, found, may)
     return Contact(gap, tuple((np.array(met) @ frame).tolist()), max(found[0], 0.0))
+
+
+def _grown(mover: Mesh, rest: Mesh, relative: NDArray[np.float64], tolerance: float) -> Contact:
+    """`_contact` of a pair that can only be judged by the growth of what it shares: until it shares nothing, from where
+    on it is like any other."""
+
+    def onward(travel: float) -> NDArray[np.float64]:
+        """The rest's pose and the direction, as the mover sees them from there."""
+        seen = relative.copy()
+        seen[:, 3] = (seen[:, 3] - travel * seen[:, 4]).round(9) + 0.0
+        return seen
+
+    def may(travel: float) -> Allowed:
+        return allowed(mover, rest, np.ascontiguousarray(onward(travel)[:, :4]).tobytes(), tolerance)
+
+    travel, point = grows(mover, rest, relative[:, :4], relative[:, 4], tolerance, lambda travel: not may(travel).sunk)
+    if point is not None or travel == NEVER:
+        return Contact(travel, point, travel)
+    found = _contact(mover, rest, onward(travel).tobytes(), may(travel))
+    return Contact(travel + found.travel, found.point, travel + found.deep)
 
 
 @dataclass(frozen=True, eq=False)
