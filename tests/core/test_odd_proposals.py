@@ -15,9 +15,10 @@ from pulley.core.contact.scene import Scene
 from pulley.core.errors import PulleyError
 from pulley.core.geometry.mesh import box_mesh, flat_mesh
 from pulley.core.planning import blocking
+from pulley.core.planning.groundwork import get_ready
 from pulley.core.planning.options import Options
 from pulley.core.planning.page import Rooms
-from pulley.core.planning.proposal import get_ready, propose
+from pulley.core.planning.proposal import propose
 from pulley.core.teardown import Bearings, Teardown
 from tests.core.test_holding import ceiling
 from tests.scenes import axial

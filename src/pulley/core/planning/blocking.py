@@ -3,6 +3,7 @@
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field
 from functools import cached_property
+from typing import Any
 
 import networkx as nx
 import numpy as np
@@ -43,6 +44,7 @@ class Blocking:
     _blockers: dict[tuple[int, Direction], dict[int, float]] = field(default_factory=dict)
     _own: dict[int, tuple[Direction, ...]] = field(default_factory=dict)
     _boxes: dict[Direction, NDArray[np.float64]] = field(default_factory=dict)
+    views: dict[bytes, Any] = field(default_factory=dict)  # how it looks, which others work out and keep here
 
     @cached_property
     def unit_of(self) -> dict[str, int]:

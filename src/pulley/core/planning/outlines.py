@@ -83,10 +83,19 @@ class Outlines:
 
 
 def outlines_of(blocking: Blocking, frame: Floats) -> Outlines:
-    """The outlines of all units where they stand, looked at along the last row of a frame (3, 3).
+    """The outlines of all units where they stand, looked at along the last row of a frame (3, 3); worked out once.
 
     Copies of a part that stand the same way share one outline, so thousands of screws cost no more than one.
     """
+    known = blocking.views
+    key = frame.tobytes()
+    if key not in known:
+        known[key] = _seen_along(blocking, frame)
+    found: Outlines = known[key]
+    return found
+
+
+def _seen_along(blocking: Blocking, frame: Floats) -> Outlines:
     scene, units = blocking.scene, blocking.units
     reach = float(np.linalg.norm(scene.boxes[:, 1].max(0) - scene.boxes[:, 0].min(0)))
     pixel = max(reach, 1e-6) / (FINE if len(units) < MANY else FINER)

@@ -10,11 +10,10 @@ from numpy.typing import NDArray
 from pulley.core.geometry.frames import Vector3
 from pulley.core.planning.blocking import Blocking, Direction
 from pulley.core.planning.gaps import end_shifts, usual_gap
-from pulley.core.planning.outlines import Page
 from pulley.core.planning.peeling import Removal
 from pulley.core.planning.places import NoRoom, Placed, Spacing
 from pulley.core.planning.removal_steps import step_count
-from pulley.core.planning.spacing import place
+from pulley.core.planning.spacing import empty_room, placed_in
 from pulley.core.scales import factor, largest_scale
 
 NOTHING = 1e-6  # the scale of what is no lay-out
@@ -80,15 +79,14 @@ def laid(blocking: Blocking, removals: Sequence[Removal], rooms: Rooms, view: Ve
     rules = replace(rules, aside=_sided(rules))
     outlines = rules.outlines
     assert outlines is not None
+    room = empty_room(blocking, rules)
     try:
-        placed = place(blocking, removals, range(len(blocking.units)), rules)
+        placed = placed_in(room, removals, range(len(blocking.units)))
     except NoRoom:
         return Layout((), rules, OnPage(view, NOTHING, 1.0, 1.0, rules.gap, 0, -math.inf))
-    shifts = end_shifts(placed)
-    page = Page(outlines)
-    for k in range(len(blocking.units)):
-        page.put(k, shifts.get(k, np.zeros(3)))
-    fit = rooms.fit(outlines.extent(shifts))
+    page = room.page
+    assert page is not None
+    fit = rooms.fit(outlines.extent(end_shifts(placed)))
     overlap = page.overlapped()
     columns = len({number for number, _ in rules.aside.values()})
     worth = (

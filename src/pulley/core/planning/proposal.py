@@ -9,19 +9,18 @@ import numpy as np
 
 from pulley.core.assembly import Assembly
 from pulley.core.contact.check import check
-from pulley.core.contact.giving import find_gives
-from pulley.core.contact.scene import Scene
-from pulley.core.contact.terms import set_give, terms_of
+from pulley.core.contact.terms import set_give
 from pulley.core.errors import PulleyError
-from pulley.core.geometry.frames import Pose, triple, unit
+from pulley.core.geometry.frames import triple, unit
 from pulley.core.naming import free_ids, give_sentence
 from pulley.core.planning.blocking import Blocking, Direction
 from pulley.core.planning.gaps import extent, filling, usual
+from pulley.core.planning.groundwork import FORGETFUL, blocking_of, prepared, support_of, with_gives
 from pulley.core.planning.holding import TWO, hold_sentences, holds, needs_hand
 from pulley.core.planning.layouts import largest_fit, layouts
 from pulley.core.planning.leading import led_to_mates
 from pulley.core.planning.loosening import Support
-from pulley.core.planning.memory import Forgetful, Memory, key_for
+from pulley.core.planning.memory import Memory
 from pulley.core.planning.options import MANNERS, Options
 from pulley.core.planning.page import OnPage
 from pulley.core.planning.peeling import Enough, Peeling, Removal
@@ -33,18 +32,15 @@ from pulley.core.planning.starting import (
     other_wishes,
     present_units,
     refuse_contradictions,
-    units_for,
     units_with,
     wishes_for,
 )
 from pulley.core.planning.why_not import Left, all_left, why_not
 from pulley.core.scales import next_scale
-from pulley.core.score.stages import displacements, poses_at
 from pulley.core.teardown import Route, Step, Teardown, TrailOf
 
 LOOKS = 3  # times that what a check finds is left out and everything placed again
 PATIENCE = 3  # lay-outs that are checked, the best first, before one without columns is
-FORGETFUL = Forgetful()
 SHARES = (0.4, 0.9)  # of the progress: when the table is done, when the order is
 
 
@@ -138,15 +134,15 @@ def propose(
     teardown, options = teardown or Teardown("Proposed"), options or Options()
     options.check(assembly.diagonal)
     if options.bending:
-        teardown = _giving(assembly, teardown, memory)
-    blocking = _blocking(assembly, teardown, options, memory)
+        teardown = with_gives(assembly, teardown, memory)
+    blocking = blocking_of(assembly, teardown, options, memory)
     present, wanted = present_units(blocking, teardown, options)
     if not wanted:
         raise PulleyError("Everything that was chosen has been moved already. Delete steps to have others proposed.")
     stay = units_with(blocking, options.stay) & present
     refuse_contradictions(blocking, present, stay, options)
     with suppress(Enough):
-        _prepared(blocking, teardown, present, lambda share: report(SHARES[0] * share, "what blocks what"), memory)
+        prepared(blocking, teardown, present, lambda share: report(SHARES[0] * share, "what blocks what"), memory)
     if not options.stay and wanted == present:
         going = units_with(blocking, (*options.reach, *teardown.wears, *(path for path, _ in options.far)))
         stay = {base_of(blocking, present - going or present)}
@@ -155,7 +151,7 @@ def propose(
         report(SHARES[0] + (SHARES[1] - SHARES[0]) * done / of, f"{done} of {of} off")
 
     fixed = present - (wanted - stay)
-    support = _support(blocking, teardown, fixed, memory)
+    support = support_of(blocking, teardown, fixed, memory)
     held = partial(_held, blocking, support)
     wishes = wishes_for(blocking, present, options, teardown.wears)
     peeling = peel(blocking, present, fixed, wishes, peeled, held)
@@ -189,45 +185,6 @@ def _largest(
     return peeling, found
 
 
-def get_ready(
-    assembly: Assembly, teardown: Teardown, report: Callable[[float], None], memory: Memory = FORGETFUL
-) -> None:
-    """Work out, and keep in a memory, what the usual proposal for a teardown needs to know of contacts."""
-    teardown = _giving(assembly, teardown, memory)
-    blocking = _blocking(assembly, teardown, Options(), memory)
-    present, _ = present_units(blocking, teardown, Options())
-    if present:
-        _prepared(blocking, teardown, present, report, memory)
-        _support(blocking, teardown, {base_of(blocking, present)}, memory)
-
-
-def _giving(assembly: Assembly, teardown: Teardown, memory: Memory) -> Teardown:
-    """The teardown in which also gives what looks like a ring that bends."""
-    key = key_for("gives", assembly.key)
-    found = memory.get(key)
-    if found is None:
-        found = find_gives(assembly)
-        memory.set(key, found)
-    for give in found:
-        if all(known["component"] != give.component for known in teardown.gives):
-            teardown = set_give(teardown, give.component, give.by)
-    return teardown
-
-
-def _prepared(
-    blocking: Blocking, teardown: Teardown, present: set[int], report: Callable[[float], None], memory: Memory
-) -> None:
-    """What blocks what along the axes, worked out, and kept after each piece."""
-    key = _contacts_key(blocking.scene.assembly, teardown, blocking.scene.poses)
-    blocking.prepare(sorted(present), report, partial(memory.set, key, blocking.travels))
-
-
-def _contacts_key(assembly: Assembly, teardown: Teardown, poses: Mapping[str, Pose]) -> str:
-    """What travels depend on."""
-    places = tuple((path, pose.tobytes()) for path, pose in poses.items())
-    return key_for("contacts", assembly.key, places, teardown.fits, teardown.gives, teardown.tolerance)
-
-
 def _with_lines(blocking: Blocking, teardown: Teardown, proposal: Proposal) -> Proposal:
     """Trail lines that would pass through foreign components lead only to what their own sat in."""
     assembly, units = blocking.scene.assembly, blocking.units
@@ -239,22 +196,6 @@ def _with_lines(blocking: Blocking, teardown: Teardown, proposal: Proposal) -> P
     for path in (route.stops[-1][0] for route in routes):
         settings[path] = replace(settings.get(path, TrailOf(path)), shown=False)
     return replace(proposal, trails=tuple(settings.values()), routes=routes)
-
-
-def _support(blocking: Blocking, teardown: Teardown, fixed: Iterable[int], memory: Memory) -> Support:
-    """How what a teardown has not moved bears itself; worked out once for proposals that start alike."""
-    scene, bolted = blocking.scene, frozenset(leaf for k in fixed for leaf in blocking.units[k].leaves)
-    moved = {leaf for step in teardown.steps if not step.off for leaf in scene.assembly.leaves_of(step.members)}
-    poses = {leaf: pose for leaf, pose in scene.poses.items() if leaf not in moved}
-    assembly, up = scene.assembly, teardown.bearings.up
-    key = key_for("support", assembly.key, [(leaf, pose.tobytes()) for leaf, pose in poses.items()], sorted(bolted), up)
-
-    def found() -> Support:
-        support = Support(assembly, poses, bolted & poses.keys(), -np.array(up), known=memory.get(key))
-        memory.set(key, (support.contacts, support.fixed))
-        return support
-
-    return assembly.once((key,), found)
 
 
 def _held(blocking: Blocking, support: Support, present: set[int]) -> tuple[frozenset[int], ...]:
@@ -270,15 +211,6 @@ def _with_holds(assembly: Assembly, teardown: Teardown, proposal: Proposal, supp
     noted = [" ".join([step.note, *hold_sentences(assembly, found[step.id])]) for step in proposal.steps]
     steps = tuple(replace(step, note=note) for step, note in zip(proposal.steps, noted, strict=True))
     return replace(proposal, steps=steps, hands=max([proposal.hands, *(hold.hands for hold in found.values())]))
-
-
-def _blocking(assembly: Assembly, teardown: Teardown, options: Options, memory: Memory) -> Blocking:
-    """What blocks what, where a teardown leaves everything; remembered for other proposals."""
-    poses, terms = poses_at(assembly, displacements(assembly, teardown)[-1]), terms_of(assembly, teardown)
-    units, key = units_for(assembly, options), _contacts_key(assembly, teardown, poses)
-    return assembly.once(
-        (key, tuple(units)), lambda: Blocking(Scene(assembly, poses, terms), units, memory.get(key) or {})
-    )
 
 
 def _placed(

@@ -37,8 +37,18 @@ def place(blocking: Blocking, removals: Sequence[Removal], present: Iterable[int
         All units that there are, those that stay among them.
     rules : Spacing
     """
+    return placed_in(empty_room(blocking, rules), removals, present)
+
+
+def empty_room(blocking: Blocking, rules: Spacing) -> Room:
+    """Nothing placed yet; on a page where the rules have outlines."""
+    return Room(blocking, rules, Page(rules.outlines) if rules.outlines else None)
+
+
+def placed_in(room: Room, removals: Sequence[Removal], present: Iterable[int]) -> list[Placed]:
+    """`place` in an empty room, which then has everything at its end."""
+    blocking, rules = room.blocking, room.rules
     moved = {k for removal in removals for k in removal.units}
-    room = Room(blocking, rules, Page(rules.outlines) if rules.outlines else None)
     for k in sorted(set(present) - moved):
         room.stand(k, [NOWHERE], AT_HOME)
     columns = [
@@ -256,7 +266,7 @@ def _pass_by(room: Room, removal: Removal, lift: float) -> None:
 def _set_aside(room: Room, column: _Column) -> list[Placed]:
     """A column of removals that go the same way: stacked above a level as they were, then moved aside as one."""
     rules, boxes = room.rules, room.blocking.boxes(column.way)
-    stack = Room(room.blocking, rules, Page(rules.outlines) if rules.outlines else None)
+    stack = empty_room(room.blocking, rules)
     found: list[Placed] = []
     passed = -math.inf  # how high along their way those come that go aside later
     for removal, lift in reversed(column.lifts.items()):

@@ -10,10 +10,11 @@ from pulley.core import crossings, visibility
 from pulley.core.contact.check import Verdict, check
 from pulley.core.describe import remedy_sentence
 from pulley.core.naming import component_name
+from pulley.core.planning.groundwork import get_ready
 from pulley.core.planning.holding import Hold, holds
 from pulley.core.planning.options import Options
 from pulley.core.planning.peeling import Enough
-from pulley.core.planning.proposal import Proposal, get_ready, propose
+from pulley.core.planning.proposal import Proposal, propose
 from pulley.core.planning.remedies import remedies
 from pulley.core.publish.cards import end_card
 from pulley.core.score.compose import compose

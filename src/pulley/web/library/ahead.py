@@ -8,7 +8,7 @@ from django.core.cache import cache
 from django.db import transaction
 from django_tasks import task
 
-from pulley.core.planning.proposal import get_ready
+from pulley.core.planning.groundwork import get_ready
 from pulley.core.teardown import Teardown
 from pulley.web.jobs.models import Job
 from pulley.web.jobs.services import LONG, LONG_KINDS
