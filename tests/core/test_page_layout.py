@@ -155,6 +155,23 @@ class PageTests(PageCase):
         self.assertEqual(crossings(assembly, after, compose(assembly, after)), [])
         self.assertTrue(after.routes)
 
+    def test_like_discs_stand_evenly(self):
+        """Five discs on a spindle stand in one row, with gaps of 12, 4 and 6 mm as each is just seen: the same row."""
+        assembly = read(WINCH.with_name("friction_pack.step"))
+        proposal = self.laid(assembly)
+        self.assertEqual((proposal.layout.scale, proposal.layout.hidden), (2.0, 0.0))
+        columns: dict[tuple[float, ...], list[float]] = {}
+        for end in self.ends(assembly, proposal).values():
+            columns.setdefault(tuple(end[:2].round(3)), []).append(float(end[2]))
+        self.assertEqual(sum(len(ends) for ends in columns.values()), 10)
+        for ends in columns.values():
+            self.assertEqual(len(set(np.diff(sorted(ends)).round(6))), 1, ends)
+
+    def test_a_distance_that_was_picked_is_not_evened(self):
+        assembly = read(WINCH.with_name("friction_pack.step"))
+        proposal = self.laid(assembly, far=(("Friction pack/Disc 9", 90.0),))
+        self.assertEqual(proposal.far["Friction pack/Disc 9"], 90.0)
+
     def test_a_line_that_would_pass_through_a_foreign_part_ends_at_the_mate(self):
         """Small screws in a lid that is lifted off a plate: their lines would go on through the plate to where the lid
         was, had the plate not moved as well."""

@@ -9,6 +9,7 @@ from numpy.typing import NDArray
 from pulley.core.camera import camera_frame
 from pulley.core.geometry.frames import Vector3
 from pulley.core.planning.blocking import Blocking
+from pulley.core.planning.evening import evened
 from pulley.core.planning.gaps import GAP_SHARE
 from pulley.core.planning.outlines import Outlines, outlines_of
 from pulley.core.planning.page import NOTHING, Layout, Rooms, laid
@@ -69,6 +70,8 @@ def layouts(
         best = _best(tried)
         opened = [_opened(blocking, removals, rooms, layout, rules) for layout in best[: effort.opened]]
         tried = opened + best[effort.opened :]
+    for layout in _best(tried)[: effort.opened]:
+        tried += _evened(blocking, removals, rooms, layout)
     return [layout for layout in _best(tried) if layout.page.fit > NOTHING]
 
 
@@ -100,6 +103,14 @@ def _tighter(blocking: Blocking, removals: Sequence[Removal], rooms: Rooms, layo
             found = laid(blocking, removals, rooms, layout.page.view, rules)
             if found.page.scale > layout.page.scale:
                 yield found
+
+
+def _evened(blocking: Blocking, removals: Sequence[Removal], rooms: Rooms, layout: Layout) -> Iterator[Layout]:
+    """The same with even gaps in rows of like components, where they were not."""
+    picked = layout.rules.far
+    for far in evened(blocking, layout.placed, layout.rules.pitch):
+        if picked.keys().isdisjoint(far):
+            yield laid(blocking, removals, rooms, layout.page.view, replace(layout.rules, far={**picked, **far}))
 
 
 def largest_fit(blocking: Blocking, rooms: Rooms) -> float:

@@ -9,6 +9,7 @@ from numpy.typing import NDArray
 
 from pulley.core.geometry.frames import Vector3
 from pulley.core.planning.blocking import Blocking, Direction
+from pulley.core.planning.evening import unevenness
 from pulley.core.planning.gaps import end_shifts, usual_gap
 from pulley.core.planning.peeling import Removal
 from pulley.core.planning.places import NoRoom, Placed, Spacing
@@ -25,6 +26,7 @@ WEIGHTS = {  # of what a lay-out is worth, the first three for a doubling
     "column": -0.5,
     "hidden": -40.0,  # for all units; each its share
     "overlap": -2.0,  # for all of the outlines behind others
+    "uneven": -3.0,  # for all units: the share of those in rows of like ones, as far as the gaps in these differ
     "step": -0.5,  # of evenly spaced rows that are one step, each
 }
 
@@ -96,6 +98,7 @@ def laid(blocking: Blocking, removals: Sequence[Removal], rooms: Rooms, view: Ve
         + WEIGHTS["column"] * columns
         + WEIGHTS["hidden"] * unseen(page.shares)
         + WEIGHTS["overlap"] * overlap
+        + WEIGHTS["uneven"] * unevenness(blocking, placed)
         + WEIGHTS["step"] * step_count(blocking, placed)
     )
     hidden = float((page.shares < SEEN).mean())
