@@ -149,32 +149,44 @@ def described_mesh(solid: manifold3d.Manifold) -> Mesh:
 UNIT = ("foot", "gasket", "lid")
 
 
-def flanges(units: int = 1, bolts: int = 8, sides: int = 64, apart: float = 160.0) -> Assembly:
+def flanges(units: int = 1, bolts: int = 8, sides: int = 64, apart: float = 160.0, sizes: int = 1) -> Assembly:
     """Bolted flanges: a foot, a gasket and a lid with a circle of bolts, washers and nuts, in rows of ten units.
 
     Known: bolts are free up and nuts down without limit; washers are held down by the nuts, the lid up
-    by the bolts' heads, the gasket by foot and lid. Every component has the size of M8 parts.
+    by the bolts' heads, the gasket by foot and lid. Every component has the size of M8 parts. Of several ``sizes``,
+    which the units have by turns, each has five parts of its own, a little thicker than those of the one before.
     """
     ring = [(45 * np.cos(a), 45 * np.sin(a)) for a in 2 * np.pi * np.arange(bolts) / bolts]
-    flange = drilled(60, 12, 20, ring, 4.5, sides)
-    gasket = drilled(60, 2, 20, ring, 4.5, sides)
-    # ISO 4017 head 5.3 x 13, ISO 4032 nut 6.8 x 13, ISO 7089 washer 8.4 x 16 x 1.6 (from memory)
-    bolt = lathe([(0, -40), (4, -40), (4, 0), (6.5, 0), (6.5, 5.3), (0, 5.3)], sides)
-    nut = lathe([(4, 0), (6.5, 0), (6.5, 6.8), (4, 6.8)], sides)
-    washer = lathe([(4.2, 0), (8, 0), (8, 1.6), (4.2, 1.6)], sides)
+    kinds = [_flange_parts(0.1 * size, ring, sides) for size in range(sizes)]
     items = []
     for unit in range(units):
-        x, y = apart * (unit % 10), apart * (unit // 10)
-        items += [(f"foot#{unit}", flange, _at(x, y, 0)), (f"gasket#{unit}", gasket, _at(x, y, 12))]
-        items.append((f"lid#{unit}", flange, _at(x, y, 14)))
+        more = 0.1 * (unit % sizes)
+        flange, gasket, bolt, nut, washer = kinds[unit % sizes]
+        x, y, foot, seal = apart * (unit % 10), apart * (unit // 10), 12 + more, 14 + 2 * more
+        items += [(f"foot#{unit}", flange, _at(x, y, 0)), (f"gasket#{unit}", gasket, _at(x, y, foot))]
+        items.append((f"lid#{unit}", flange, _at(x, y, seal)))
         for k, (dx, dy) in enumerate(ring):
             place = f"#{unit}.{k}"
             items += [
-                (f"bolt{place}", bolt, _at(x + dx, y + dy, 26)),
-                (f"washer{place}", washer, _at(x + dx, y + dy, -1.6)),
-                (f"nut{place}", nut, _at(x + dx, y + dy, -8.4)),
+                (f"bolt{place}", bolt, _at(x + dx, y + dy, seal + foot)),
+                (f"washer{place}", washer, _at(x + dx, y + dy, -1.6 - more)),
+                (f"nut{place}", nut, _at(x + dx, y + dy, -8.4 - 2 * more)),
             ]
     return assemble("flanges", items)
+
+
+def _flange_parts(more: float, ring: list[tuple[float, float]], sides: int) -> tuple[Mesh, ...]:
+    """Flange, gasket, bolt, nut and washer, each by so many mm thicker, the bolt longer.
+
+    ISO 4017 head 5.3 x 13, ISO 4032 nut 6.8 x 13, ISO 7089 washer 8.4 x 16 x 1.6 (from memory).
+    """
+    return (
+        drilled(60, 12 + more, 20, ring, 4.5, sides),
+        drilled(60, 2 + more, 20, ring, 4.5, sides),
+        lathe([(0, -40 - 4 * more), (4, -40 - 4 * more), (4, 0), (6.5, 0), (6.5, 5.3), (0, 5.3)], sides),
+        lathe([(4, 0), (6.5, 0), (6.5, 6.8 + more), (4, 6.8 + more)], sides),
+        lathe([(4.2, 0), (8, 0), (8, 1.6 + more), (4.2, 1.6 + more)], sides),
+    )
 
 
 def flange_teardown(units: int = 1, bolts: int = 8) -> Teardown:

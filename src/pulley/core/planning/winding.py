@@ -47,14 +47,14 @@ class _Tree:
 
     def grow(self, target: Vector) -> Corner | None:
         """A new place, one leg nearer to a target than the nearest that has one to go; None where nothing is new."""
-        nearest = sorted(range(len(self.corners)), key=lambda n: float(np.abs(target - self.corners[n].at).sum()))
-        for n in nearest:
+        places = np.array([corner.at for corner in self.corners])
+        for n in np.abs(target - places).sum(1).argsort(kind="stable").tolist():
             corner = self.corners[n]
             wanted = AXES @ (target - corner.at)
             leg = np.floor(np.minimum(wanted, corner.free) * 10) / 10
             way = int(leg.argmax())
             at = np.round(corner.at + AXES[way] * leg[way], 6)
-            if leg[way] >= LEAST and not any(np.abs(each.at - at).max() < LEAST / 2 for each in self.corners):
+            if leg[way] >= LEAST and np.abs(places - at).max(1).min() >= LEAST / 2:
                 return self.add(at, n)
         return None
 
