@@ -169,6 +169,23 @@ def thirds() -> Assembly:
     return made("thirds", *pieces, mesh_of=described_mesh)
 
 
+def keyed_thirds() -> Assembly:
+    """The same with a key in a pocket of each joint. Known: two thirds leave at once, each with its key."""
+    disc = rod(40, 20)
+    third = disc.trim_by_plane((0, 1, 0), 0.0).trim_by_plane((np.sqrt(0.75), 0.5, 0), 0.0)
+    peg = box((6, 18, 6), (12, -9, 7))
+    socket = box((6.1, 18.2, 6.1), (11.95, -9.1, 6.95)).rotate((0, 0, 120))
+    piece = (third + peg) - socket - box((6, 8, 6), (26, 0, 7))
+    key = box((5.8, 7.8, 5.8), (26.1, 0.1, 7.1))
+    turned = [(0, 0, 120.0 * k) for k in range(3)]
+    return made(
+        "keyed thirds",
+        *((f"third {k + 1}", piece.rotate(turn)) for k, turn in enumerate(turned)),
+        *((f"key {k + 1}", key.rotate(turn)) for k, turn in enumerate(turned)),
+        mesh_of=described_mesh,
+    )
+
+
 def door() -> Assembly:
     """A door that six screws hold to a frame from inside. Known: screws inward, then the door outward: two steps."""
     frame = box((100, 10, 160)) - box((70, 12, 130), (15, -1, 15))
@@ -355,6 +372,7 @@ def least_steps() -> list[tuple[Assembly, int | None]]:
         (slider(), 1),
         (labyrinth(), 1),
         (thirds(), 2),
+        (keyed_thirds(), 3),
         (door(), 2),
         (plug(), 2),
         (plates(), 3),

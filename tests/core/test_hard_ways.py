@@ -1,6 +1,7 @@
 """Ways out that are hard to find: many corners, two at once, and heads that a tool must get at."""
 
 from dataclasses import replace
+from unittest import mock
 
 import numpy as np
 from benchmarks import mechanisms
@@ -10,6 +11,7 @@ from manifold3d import CrossSection, Manifold
 from pulley.core.contact.check import check
 from pulley.core.contact.scene import home_scene
 from pulley.core.motion import Path
+from pulley.core.planning import hard_ways
 from pulley.core.planning.proposal import propose
 from pulley.core.planning.reach import tool_width
 from pulley.core.planning.winding import winding_way
@@ -63,6 +65,20 @@ class AtOnceTests(ProposalCase):
         self.assertTrue(check(assembly, proposal.added_to(Teardown("t"))).clear)
         after = replace(Teardown("t"), steps=(first, replace(second, timing=first.timing)))
         self.assertFalse(check(assembly, after).clear)
+
+    def test_either_hand_takes_along_what_it_cannot_leave(self):
+        """A key in a pocket of each joint leaves only across it: one third goes with its key, and that leaves later."""
+        assembly = mechanisms.keyed_thirds()
+        proposal = self.proposed(assembly)
+        first, second, *rest = proposal.steps
+        self.assertEqual((second.timing.start, proposal.left, proposal.hands), ("with", (), 2))
+        taken = sorted(len(step.members) for step in (first, second))
+        self.assertEqual((taken, sorted(member for step in rest for member in step.members)), ([1, 2], KEYS))
+        with mock.patch.object(hard_ways, "IN_HAND", 1):
+            self.assertIn("third 2", {left.path for left in propose(mechanisms.keyed_thirds()).left})
+
+
+KEYS = ["key 1", "key 2", "key 3"]
 
 
 def hexagonal() -> Manifold:

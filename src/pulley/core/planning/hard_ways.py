@@ -21,6 +21,7 @@ AXES = 5  # of a unit that are tried
 SPARED = 2000  # sweeps that turns leave for others
 TURN = 40  # sweeps that trying a turn counts as
 WINDING = 1000  # sweeps at most for a way round many corners of one unit
+IN_HAND = 6  # units at most that one hand takes away
 SHORT = (1.0, 0.5, 0.25)  # shares of what is free on a first leg, at which a second one is tried
 
 
@@ -103,27 +104,45 @@ def round_corners(state: Peeling) -> Removal | None:
 
 
 def at_once(state: Peeling) -> Removal | None:
-    """Two units that leave in different directions at the same time and pace, one in either hand, as neither does
-    before the other is away."""
-    lone = {k: ways for k in state.left if (ways := _but_for_one(state, k))}
-    for (k, mine), (j, theirs) in combinations(lone.items(), 2):
-        for (way, other), (second, one) in product(mine.items(), theirs.items()):
-            if (other, one) == (j, k) and _part(state, k, j, np.array(way) - np.array(second)):
-                return Removal((k, j), (way, second))
+    """Two units, or two sets of a few, that leave in different directions at the same time and pace, one in either
+    hand, as neither does before the other is away."""
+    stopped = {k: ways for k in state.left if (ways := _stopped(state, k))}
+    for (k, mine), (j, theirs) in combinations(stopped.items(), 2):
+        for (way, met), (second, others) in product(mine.items(), theirs.items()):
+            if j in met and k in others:
+                hands = _in_hands(state, (k, j), (way, second))
+                if hands and _part(state, *hands, np.array(way) - np.array(second)):
+                    return Removal((*hands[0], *hands[1]), (way,) * len(hands[0]) + (second,) * len(hands[1]))
     return None
 
 
-def _but_for_one(state: Peeling, k: int) -> dict[Direction, int]:
-    """Directions in which a single unit stops another, and which that is."""
+def _stopped(state: Peeling, k: int) -> dict[Direction, set[int]]:
+    """Directions in which a unit is stopped, by nothing that stays, and what stops it."""
     ways = (*SIX, *state.blocking.own_directions(k), *state.blocking.more_directions(k))
     met = {way: state.in_the_way(k, way) for way in ways}
-    return {way: next(iter(found)) for way, found in met.items() if len(found) == 1 and not found & state.fixed}
+    return {way: found for way, found in met.items() if found and not found & state.fixed}
 
 
-def _part(state: Peeling, k: int, j: int, apart: Vector) -> bool:
-    """Whether two units come apart where one moves so relative to the other."""
+def _in_hands(
+    state: Peeling, units: tuple[int, int], ways: tuple[Direction, Direction]
+) -> tuple[list[int], list[int]] | None:
+    """Two units, each with what it takes along on its way; None where that is too many, or something that stays."""
+    hands = [units[0]], [units[1]]
+    waiting = [(0, units[0]), (1, units[1])]
+    while waiting:
+        side, unit = waiting.pop(0)
+        for other in sorted(state.in_the_way(unit, ways[side]).difference(*hands)):
+            if other in state.fixed or len(hands[side]) == IN_HAND:
+                return None
+            hands[side].append(other)
+            waiting.append((side, other))
+    return hands
+
+
+def _part(state: Peeling, one: list[int], other: list[int], apart: Vector) -> bool:
+    """Whether two sets of units come apart where the first moves so relative to the other."""
     units, scene = state.blocking.units, state.blocking.scene
-    pairs = list(product(units[k].leaves, units[j].leaves))
+    pairs = [pair for k, j in product(one, other) for pair in product(units[k].leaves, units[j].leaves)]
     free = apart.any() and state.may_try(len(pairs))
     return bool(free) and all(scene.contact(a, b, apart).point is None for a, b in pairs)
 

@@ -41,7 +41,7 @@ class Removal:
     """One step of taking apart: units that leave together, each along its own direction.
 
     ``legs`` are ways in mm that come before it, ``twist`` a turn that does. Where directions differ, ``axis`` has a
-    point and a direction of the line that they lead away from; else two units leave at once. ``inner`` is how a set
+    point and a direction of the line that they lead away from; else two sets leave at once. ``inner`` is how a set
     that only leaves together is taken apart once it is out, ``together`` what is not taken off of it. ``fastener``
     and ``knot`` say why the step is there, as does ``family``: a subassembly that leaves as a whole.
     """
@@ -61,6 +61,14 @@ class Removal:
     def at_once(self) -> bool:
         """Whether its units leave at the same time in ways of their own, from no common line."""
         return self.axis is None and len(set(self.directions)) > 1
+
+    @property
+    def hands(self) -> dict[Direction, tuple[int, ...]]:
+        """The units that leave each way."""
+        found: dict[Direction, tuple[int, ...]] = {}
+        for k, way in zip(self.units, self.directions, strict=True):
+            found[way] = (*found.get(way, ()), k)
+        return found
 
     @property
     def bends(self) -> list[Vector]:

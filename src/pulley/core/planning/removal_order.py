@@ -73,7 +73,7 @@ def _next(state: Peeling) -> Removal | None:
     knot = _knot(state)
     if knot and len(knot.units) <= FEW:
         return knot
-    return two_legs(state) or locked(state) or at_once(state) or round_corners(state) or knot
+    return two_legs(state) or locked(state) or _emptied(state, at_once(state)) or round_corners(state) or knot
 
 
 def _single(state: Peeling) -> Removal | None:
@@ -201,13 +201,25 @@ def _holds(state: Peeling, members: frozenset[int]) -> bool:
     return any((state.blocking.touched(k) & state.present) - members for k in fasteners)
 
 
-def _taken_apart(state: Peeling, members: list[int], way: Direction) -> Removal:
+def _taken_apart(state: Peeling, members: Sequence[int], way: Direction) -> Removal:
     """A set that leaves one way, and how it comes apart once it is out."""
     base = max(members, key=lambda k: size_of(state.blocking, k))
     smaller = tuple((path, units) for path, units in state.wishes.families if units < set(members))
     wishes = replace(state.wishes, families=smaller, most=None)
     apart = peel(state.blocking, members, [base], wishes)
     return Removal(tuple(members), (way,) * len(members), inner=tuple(apart.done), together=tuple(apart.left))
+
+
+def _emptied(state: Peeling, removal: Removal | None) -> Removal | None:
+    """What two hands have taken away, each hand's taken apart once it is out."""
+    if removal is None:
+        return None
+    apart = [_taken_apart(state, hand, way) for way, hand in removal.hands.items() if len(hand) > 1]
+    return replace(
+        removal,
+        inner=tuple(each for one in apart for each in one.inner),
+        together=tuple(k for one in apart for k in one.together),
+    )
 
 
 def _knot(state: Peeling) -> Removal | None:

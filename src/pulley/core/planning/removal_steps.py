@@ -101,13 +101,14 @@ def _twisted(step: Step, placed: Placed, twist: Twist, ids: Iterator[str]) -> li
 
 
 def _at_once(blocking: Blocking, step: Step, placed: Placed, ids: Iterator[str]) -> Iterator[Step]:
-    """A step for each of two units that leave at the same time."""
-    assembly, timing = blocking.scene.assembly, step.timing
-    for number, (k, way) in enumerate(zip(placed.removal.units, placed.removal.directions, strict=True)):
-        path, start = blocking.units[k].path, "with" if number else timing.start
+    """A step for each of two sets of units that leave at the same time."""
+    removal, timing = placed.removal, step.timing
+    for number, (way, units) in enumerate(removal.hands.items()):
+        members = tuple(blocking.units[k].path for k in units)
         id, motion = next(ids) if number else step.id, Axial(way, placed.distance)
-        label, timed = members_name(assembly, (path,)), replace(timing, start=start)
-        yield replace(step, id=id, members=(path,), motion=motion, label=label, timing=timed)
+        label = members_name(blocking.scene.assembly, members)
+        timed = replace(timing, start="with" if number else timing.start)
+        yield replace(step, id=id, members=members, motion=motion, label=label, timing=timed)
 
 
 def flat(placed: Iterable[Placed]) -> Iterator[Placed]:
@@ -221,7 +222,7 @@ def _reason(blocking: Blocking, run: Sequence[Placed], gone: set[int]) -> str:
     if removal.knot:
         return f"These {len(members)} block one another and only leave together, {way}."
     if removal.at_once:
-        ways = _in_turn([direction_word(way) for way in removal.directions])
+        ways = _in_turn([direction_word(way) for way in removal.hands])
         return f"Neither lets the other go: they leave at the same time, {ways}, one in either hand."
     if removal.twist and removal.twist.advance:
         turns, pitch = abs(removal.twist.angle) / 360, abs(removal.twist.advance)

@@ -109,10 +109,11 @@ def _only(removal: Removal, places: Sequence[int]) -> Removal:
 
 
 def _inside(room: Room, removal: Removal) -> list[Placed]:
-    """Distances for what a set is taken apart into, with nothing else about."""
-    if not removal.inner:
-        return []
-    return place(room.blocking, removal.inner, removal.units, replace(room.rules, aside={}))
+    """Distances for what a set, or what each hand took, is taken apart into, with nothing else about."""
+    rules = replace(room.rules, aside={})
+    sets = removal.hands.values() if removal.at_once else [removal.units]
+    apart = [([inner for inner in removal.inner if set(inner.units) <= set(units)], units) for units in sets]
+    return [placed for inner, units in apart if inner for placed in place(room.blocking, inner, units, rules)]
 
 
 def _first(removal: Removal) -> Vector:
