@@ -93,6 +93,37 @@ class ProposingTests(AuthoringCase):
         page.keyboard.press("Shift+R")  # a choice is no typing: keys go on working
         page.wait_for_selector("#propose-menu[open]")
 
+    def test_what_wears_out_is_marked_and_reached_first_as_serviced(self):
+        row = self.scene("Cam cleat")
+        page = self.page
+        self.select("Spring")
+        page.keyboard.press("Alt+W")
+        self.changed()
+        self.assertEqual(self.kept(row).wears, ("Cam cleat/Spring", "Cam cleat/Spring#2"))  # the row that is both
+        self.assertIn("2 × Spring wear out", page.locator("#undo").get_attribute("title"))
+        page.wait_for_selector('#ledger .row-name:has-text("Spring") .worn')
+        self.propose()
+        page.wait_for_function("() => document.querySelector('.offer') && !document.querySelector('.offer-wait')")
+        page.check("#offer-service")
+        page.wait_for_selector("#proposed >> text=What wears out is reached.")
+
+    def test_the_distance_of_a_row_is_that_of_its_nearest(self):
+        self.scene("Friction pack")
+        page = self.page
+        self.propose()
+        page.wait_for_function("() => document.querySelector('.offer') && !document.querySelector('.offer-wait')")
+        page.check("#offer-line")
+        self.soon(self.assertEqual, lambda: page.locator("#proposed [name=proposed]").count(), 1)
+        nearest, farthest = ("Friction pack/Disc 1", "Friction pack/Disc 10")
+        field = page.locator("[data-far]")
+        far = float(field.input_value())
+        self.soon(self.assertEqual, lambda: self.offset(nearest)[2], far)
+        field.fill(f"{far + 15} mm")
+        field.press("Tab")
+        page.wait_for_selector("[data-unwish=far]")
+        self.soon(self.assertEqual, lambda: self.offset(nearest)[2], far + 15)
+        self.soon(self.assertGreater, lambda: self.offset(farthest)[2], far + 15)
+
     def test_picks_in_the_preview(self):
         """A base is picked on the canvas, a distance typed, both taken back; what falls is said on the way."""
         self.scene("Cam cleat")

@@ -1,6 +1,9 @@
 """Proposed teardowns: known answers, order, reasons, options, bad input; each passes the contact check."""
 
+import os
+import sys
 from dataclasses import replace
+from subprocess import PIPE, Popen
 from unittest import TestCase
 
 import numpy as np
@@ -11,6 +14,8 @@ from manifold3d import Manifold, OpType
 from pulley.core.assembly import Assembly
 from pulley.core.contact.check import check
 from pulley.core.errors import PulleyError
+from pulley.core.formats.teardown import to_document
+from pulley.core.formats.teardown.schema import check_document
 from pulley.core.geometry.features import Cylinder
 from pulley.core.geometry.frames import translation
 from pulley.core.geometry.mesh import Mesh
@@ -30,6 +35,7 @@ class ProposalCase(TestCase):
         verdict = check(assembly, proposal.added_to(before))
         self.assertEqual([s for snags in verdict.snags.values() for s in snags], [])
         self.assertEqual(verdict.overlaps, ())
+        check_document(to_document(proposal.added_to(before)))  # what is kept are plain numbers
         return proposal
 
     def off(self, assembly: Assembly, proposal: Proposal) -> set[str]:
@@ -195,6 +201,20 @@ class WishTests(ProposalCase):
 
     def test_the_same_file_gives_the_same_proposal(self):
         self.assertEqual(propose(read(DEMO)), propose(read(DEMO)))
+
+    def test_another_process_gives_the_same_proposal(self):
+        """Sets of names come in another order in each process, as their hashes begin anew."""
+        script = (
+            "from benchmarks.generate import flanges; from pulley.core.planning.proposal import propose;"
+            "print(propose(flanges(4, sizes=4)).steps)"
+        )
+        runs = [
+            Popen([sys.executable, "-c", script], env=os.environ | {"PYTHONHASHSEED": seed}, cwd=ROOT, stdout=PIPE)
+            for seed in ("1", "2")
+        ]
+        first, second = (run.communicate()[0] for run in runs)
+        self.assertEqual(first, second)
+        self.assertGreater(len(first), 1000)
 
     def test_wishes_that_make_no_sense(self):
         for wishes in ({"gap": 0.0}, {"gap": -1.0}, {"gap": float("nan")}, {"length": float("inf")}, {"most": 0}):

@@ -64,7 +64,7 @@ def evened(blocking: Blocking, placed: Sequence[Placed], pitch: float) -> Iterat
     for gap_of in (np.mean, max):
         found: dict[int, float] = {}
         for row in rows:
-            gap = np.ceil(gap_of(_added(row)) / pitch - 1e-9) * pitch
+            gap = float(np.ceil(gap_of(_added(row)) / pitch - 1e-9)) * pitch
             found |= {each.removal.units[0]: round(row[0].distance + k * gap, 6) for k, each in enumerate(row)}
         if found:
             yield found

@@ -154,7 +154,10 @@ class Support:
             if self._clamps(contact, there):
                 joined.union(contact.on, contact.by)
         joined.union(*fixed)
-        return {path: joined[path] for path in there}, {joined[path] for path in fixed}
+        named: dict[str, str] = {}  # each by its first leaf: what stands for it here differs from one run to the next
+        for path in sorted(there):
+            named.setdefault(joined[path], path)
+        return {path: named[joined[path]] for path in there}, {named[joined[path]] for path in fixed}
 
     def _of_bodies(self, bodies: Mapping[str, list[str]], contacts: list[Contact]) -> Iterator[Loose]:
         """What of bodies that bear one another does not stand; what stands without friction is not looked at twice."""

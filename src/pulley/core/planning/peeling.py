@@ -108,6 +108,7 @@ class Peeling:
     tries: int = TRIES
     cut_short: bool = False  # something was not tried, as the tries were used up
     held: Held | None = None
+    exits: dict[tuple[int, Direction], tuple[float, int]] = field(default_factory=dict)  # see `exit_distance`
     _free: dict[int, tuple[Direction, ...]] = field(default_factory=dict)
     _tools: dict[tuple[int, Direction], frozenset[int]] = field(default_factory=dict)
     _likeness: dict[int, tuple[object, ...]] = field(default_factory=dict)
@@ -168,7 +169,7 @@ class Peeling:
         """Directions along which nothing that is present stops a unit; more of them once something is gone."""
         blocking, known = self.blocking, self._free.get(k, ())
         tried = (*blocking.own_directions(k), *SIX)
-        self._free[k] = tuple(d for d in tried if d in known or not self.in_the_way(k, d))
+        self._free[k] = tuple(d for d in tried if d in known or self.present.isdisjoint(blocking.blockers(k, d)))
         return self._free[k]
 
 
@@ -194,10 +195,20 @@ def fastener_size(blocking: Blocking, k: int) -> tuple[str, float] | None:
 
 def exit_distance(state: Peeling, k: int, direction: Direction) -> float:
     """How far in mm a unit goes before its rear has passed all that it lies among along a direction."""
+    known = state.exits.get((k, direction))
+    if known is None or not state.here[known[1]]:  # what it has to pass at last is gone: something nearer is the last
+        known = state.exits[k, direction] = _exit(state, k, direction)
+    return known[0]
+
+
+def _exit(state: Peeling, k: int, direction: Direction) -> tuple[float, int]:
+    """How far a unit goes until it is out, and the unit that it passes at last, maybe itself."""
     boxes = state.blocking.boxes(direction)
     low, high = boxes[k]
-    beside = (boxes[:, 0, :2] < high[:2]).all(1) & (boxes[:, 1, :2] > low[:2]).all(1) & (boxes[:, 1, 2] > low[2])
-    return float(boxes[beside & state.here, 1, 2].max(initial=high[2]) - low[2])
+    beside = (boxes[:, 0, :2] < high[:2]).all(1) & (boxes[:, 1, :2] > low[:2]).all(1) & (boxes[:, 1, 2] > high[2])
+    places = (beside & state.here).nonzero()[0]
+    last = int(places[boxes[places, 1, 2].argmax()]) if len(places) else k
+    return float(boxes[last, 1, 2] - low[2]), last
 
 
 def middle_of(blocking: Blocking, k: int) -> Vector:

@@ -12,6 +12,7 @@ from pulley.core.drawing.paper import paper_of
 from pulley.core.errors import PulleyError
 from pulley.core.geometry.directions import AXES
 from pulley.core.naming import component_name
+from pulley.core.planning.families import has_families
 from pulley.core.planning.options import MANNERS, Options
 from pulley.core.planning.proposal import Proposal
 from pulley.core.quantities import parse_length
@@ -95,9 +96,10 @@ def case_of(sent: Sent, teardown: core.Teardown, assembly: Assembly) -> Case:
 
 
 def cases_of(sent: Sent, teardown: core.Teardown, assembly: Assembly) -> dict[str, Case]:
-    """The same in each manner."""
+    """The same in each manner that makes a difference: by family only where there are any."""
     options = options_sent(sent, teardown, assembly)
-    return {manner: _case(replace(options, manner=manner), sent, teardown, assembly) for manner in MANNERS}
+    manners = [manner for manner in MANNERS if MANNERS[manner] != "families" or has_families(assembly)]
+    return {manner: _case(replace(options, manner=manner), sent, teardown, assembly) for manner in manners}
 
 
 def _case(options: Options, sent: Sent, teardown: core.Teardown, assembly: Assembly) -> Case:
