@@ -17,9 +17,12 @@ from pulley.core.drawing.scene import scene_of
 from pulley.core.errors import PulleyError
 from pulley.core.motion import Path
 from pulley.core.planning.blocking import Blocking, Unit
+from pulley.core.planning.evening import evened, rows_of, unevenness
 from pulley.core.planning.options import MANNERS, Options
 from pulley.core.planning.outlines import Page, outlines_of
 from pulley.core.planning.page import SEEN, Rooms
+from pulley.core.planning.peeling import Removal
+from pulley.core.planning.places import Placed
 from pulley.core.planning.proposal import Proposal, propose
 from pulley.core.scales import factor
 from pulley.core.score.compose import compose, displacement_at
@@ -166,6 +169,22 @@ class PageTests(PageCase):
         self.assertEqual(sum(len(ends) for ends in columns.values()), 10)
         for ends in columns.values():
             self.assertEqual(len(set(np.diff(sorted(ends)).round(6))), 1, ends)
+
+    def test_rows_beside_one_another_are_each_even(self):
+        """Two stacks of three blocks go up one after the other; the gaps of either are its own."""
+        assembly = stacks()
+        blocking = blocking_of(assembly)
+        ends = {"left": (10.0, 20.0, 24.0), "right": (10.0, 18.0, 26.0)}
+        placed = [
+            Placed(Removal((assembly.leaf_places[f"{side}{k}"],), (UP,)), ends[side][k])
+            for k in range(3)
+            for side in ends
+        ]
+        rows = [[blocking.units[each.removal.units[0]].path for each in row] for row in rows_of(blocking, placed)]
+        self.assertEqual(rows, [[f"{side}{k}" for k in range(3)] for side in ends])
+        self.assertAlmostEqual(unevenness(blocking, placed), 3 / 7 * (1 - 4 / 10))
+        mean, widest = evened(blocking, placed, 1.0)
+        self.assertEqual([list(found.values()) for found in (mean, widest)], [[10.0, 17.0, 24.0], [10.0, 20.0, 30.0]])
 
     def test_a_distance_that_was_picked_is_not_evened(self):
         assembly = read(WINCH.with_name("friction_pack.step"))

@@ -1,4 +1,4 @@
-"""What to call components: short names that tell each from its namesakes."""
+"""What to call things: short names that tell each component from its namesakes, and ids that are free."""
 
 from collections import Counter
 from collections.abc import Iterable, Iterator, Sequence

@@ -198,6 +198,5 @@ def duplicate(teardown: Teardown, ids: Iterable[str]) -> tuple[Teardown, list[st
     free = free_ids([step.id for step in teardown.steps], "s")
     copies = [replace(step, id=id) for step, id in zip(steps, free, strict=False)]
     place = teardown.steps.index(steps[-1]) + 1
-    return replace(teardown, steps=(*teardown.steps[:place], *copies, *teardown.steps[place:])), [
-        step.id for step in copies
-    ]
+    after = (*teardown.steps[:place], *copies, *teardown.steps[place:])
+    return replace(teardown, steps=after), [step.id for step in copies]

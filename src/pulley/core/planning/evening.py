@@ -4,13 +4,13 @@ from collections.abc import Iterable, Iterator, Sequence
 from itertools import pairwise
 
 import numpy as np
+from numpy.typing import NDArray
 
 from pulley.core.planning.blocking import Blocking
 from pulley.core.planning.places import Placed
 from pulley.core.planning.removal_steps import FANNED, flat
 
 ALIKE = 2.0  # times as long, wide or high as its neighbour that one of a row may be
-IN_LINE = 0.1  # mm that the middles of a row may be off one line
 
 Row = list[Placed]
 
@@ -20,30 +20,34 @@ def rows_of(blocking: Blocking, placed: Iterable[Placed]) -> list[Row]:
     lines: dict[object, Row] = {}
     for each in flat(placed):
         if _is_plain(each):
-            lines.setdefault((each.removal.directions, each.aside, each.lift > 0), []).append(each)
+            middle = _box(blocking, each).mean(0)[:2].round(1) + 0.0
+            lines.setdefault((each.removal.directions, each.aside, *middle.tolist()), []).append(each)
     rows: list[Row] = []
     for line in lines.values():
+        rows.append([])
         for each in sorted(line, key=lambda each: each.distance):
-            if not (rows and _goes_on(blocking, rows[-1][-1], each)):
+            if rows[-1] and not _alike(blocking, rows[-1][-1], each):
                 rows.append([])
             rows[-1].append(each)
     return [row for row in rows if len(row) >= FANNED]
 
 
 def _is_plain(each: Placed) -> bool:
+    """Whether it is one unit that goes straight, or aside."""
     removal = each.removal
-    return len(removal.units) == 1 and not (
-        each.inner or removal.inner or removal.legs or removal.axis or removal.twist
-    )
+    bent = removal.inner or removal.legs or removal.axis or removal.twist
+    return len(removal.units) == 1 and not bent
 
 
-def _goes_on(blocking: Blocking, last: Placed, each: Placed) -> bool:
-    if (last.removal.directions, last.aside) != (each.removal.directions, each.aside):
-        return False
-    boxes = blocking.boxes(each.removal.directions[0])[[last.removal.units[0], each.removal.units[0]]]
-    sizes = np.maximum(boxes[:, 1] - boxes[:, 0], 1e-6)
-    in_line = np.abs(boxes[0].sum(0)[:2] - boxes[1].sum(0)[:2]).max() < 2 * IN_LINE
-    return bool(in_line and np.abs(np.log(sizes[0] / sizes[1])).max() <= np.log(ALIKE))
+def _box(blocking: Blocking, each: Placed) -> NDArray[np.float64]:
+    """Bounds (2, 3) of a single unit at home, in the frame of its way."""
+    box: NDArray[np.float64] = blocking.boxes(each.removal.directions[0])[each.removal.units[0]]
+    return box
+
+
+def _alike(blocking: Blocking, one: Placed, other: Placed) -> bool:
+    sizes = [np.maximum(np.ptp(_box(blocking, each), axis=0), 1e-6) for each in (one, other)]
+    return bool(np.abs(np.log(sizes[0] / sizes[1])).max() <= np.log(ALIKE))
 
 
 def _added(row: Sequence[Placed]) -> list[float]:
