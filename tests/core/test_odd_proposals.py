@@ -14,10 +14,11 @@ from pulley.core.contact.check import check
 from pulley.core.contact.scene import Scene
 from pulley.core.errors import PulleyError
 from pulley.core.geometry.mesh import box_mesh, flat_mesh
-from pulley.core.planning import blocking
+from pulley.core.planning import blocking, groundwork
 from pulley.core.planning.groundwork import get_ready
 from pulley.core.planning.options import Options
 from pulley.core.planning.page import Rooms
+from pulley.core.planning.peeling import Enough
 from pulley.core.planning.proposal import propose
 from pulley.core.teardown import Bearings, Teardown
 from tests.core.test_holding import ceiling
@@ -126,6 +127,22 @@ class PiecesTests(TestCase):
         pieces = [size for size in written if size]
         self.assertGreater(len(pieces), 2)
         self.assertLess(sum(pieces), 1 / (1 - 1 / blocking.LARGER) * pieces[-1] + pieces[-1])
+
+    def test_the_order_is_kept_unless_it_was_broken_off(self):
+        memory, whole = Kept(), propose(mechanisms.gearbox())
+
+        def told(share: float, words: str) -> None:
+            if "off" in words:
+                raise Enough
+
+        self.assertLess(len(propose(mechanisms.gearbox(), report=told, memory=memory).steps), len(whole.steps))
+        self.assertEqual(propose(mechanisms.gearbox(), memory=memory), whole)
+        with mock.patch.object(groundwork, "peel", side_effect=AssertionError):
+            self.assertEqual(propose(mechanisms.gearbox(), memory=memory, options=Options(gap=9.0)).left, whole.left)
+            for options in (Options(stay=("upper half",)), Options(fasteners_first=False), Options(manner="service")):
+                self.assertRaises(AssertionError, propose, mechanisms.gearbox(), options=options, memory=memory)
+            down = Teardown("t", bearings=Bearings((0.0, -1.0, 0.0), (0.0, 0.0, -1.0)))
+            self.assertRaises(AssertionError, propose, mechanisms.gearbox(), down, memory=memory)
 
     def asked(self, counted: mock.Mock, memory: Kept) -> int:
         """How many contacts are worked out to get ready with a memory."""

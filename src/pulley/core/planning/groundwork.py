@@ -1,6 +1,7 @@
-"""What every proposal stands on: what blocks what, what bears what, and what gives; kept, as it takes the longest."""
+"""What every proposal stands on: what gives, what blocks and bears what, and the order; kept, as it takes longest."""
 
 from collections.abc import Callable, Hashable, Iterable, Mapping
+from dataclasses import replace
 from functools import partial
 from typing import TypeVar
 
@@ -13,14 +14,18 @@ from pulley.core.contact.scene import Scene
 from pulley.core.contact.terms import set_give, terms_of
 from pulley.core.geometry.frames import Pose
 from pulley.core.planning.blocking import Blocking
+from pulley.core.planning.holding import needs_hand
 from pulley.core.planning.loosening import Support
 from pulley.core.planning.memory import Forgetful, Memory, key_for
 from pulley.core.planning.options import Options
-from pulley.core.planning.starting import base_of, present_units, units_for
+from pulley.core.planning.peeling import Peeling, Wishes
+from pulley.core.planning.removal_order import peel
+from pulley.core.planning.starting import base_of, present_units, units_for, units_with, wishes_for
 from pulley.core.score.stages import displacements, poses_at
 from pulley.core.teardown import Teardown
 
 FORGETFUL = Forgetful()
+CONTACTS = 0.7  # of getting ready: the share of contacts
 LATELY = 6  # blocking graphs and supports of one assembly that are kept at hand
 T = TypeVar("T")
 
@@ -28,13 +33,20 @@ T = TypeVar("T")
 def get_ready(
     assembly: Assembly, teardown: Teardown, report: Callable[[float], None], memory: Memory = FORGETFUL
 ) -> None:
-    """Work out, and keep in a memory, what the usual proposal for a teardown needs to know of contacts."""
-    teardown = with_gives(assembly, teardown, memory)
-    blocking = blocking_of(assembly, teardown, Options(), memory)
-    present, _ = present_units(blocking, teardown, Options())
+    """Work out, and keep in a memory, what the usual proposal for a teardown needs to know of contacts, and the order
+    in which it takes things off."""
+    teardown, options = with_gives(assembly, teardown, memory), Options()
+    blocking = blocking_of(assembly, teardown, options, memory)
+    present, _ = present_units(blocking, teardown, options)
     if present:
-        prepared(blocking, teardown, present, report, memory)
-        support_of(blocking, teardown, {base_of(blocking, present)}, memory)
+        prepared(blocking, teardown, present, lambda share: report(CONTACTS * share), memory)
+        base = base_for(blocking, present, teardown, options)
+        support, wishes = support_of(blocking, teardown, base, memory), wishes_for(blocking, present, options, ())
+
+        def told(done: int, of: int) -> None:
+            report(CONTACTS + (1 - CONTACTS) * done / of)
+
+        ordered(blocking, teardown, present, base, wishes, support, memory, told)
 
 
 def with_gives(assembly: Assembly, teardown: Teardown, memory: Memory) -> Teardown:
@@ -76,11 +88,53 @@ def support_of(blocking: Blocking, teardown: Teardown, fixed: Iterable[int], mem
     key = key_for("support", assembly.key, [(leaf, pose.tobytes()) for leaf, pose in poses.items()], sorted(bolted), up)
 
     def found() -> Support:
-        support = Support(assembly, poses, bolted & poses.keys(), -np.array(up), known=memory.get(key))
-        memory.set(key, (support.contacts, support.fixed))
+        support = Support(assembly, poses, bolted & poses.keys(), -np.array(up), known=memory.get(key), key=key)
+        memory.set(key, support.found)
         return support
 
     return _kept(assembly, key, found)
+
+
+def base_for(blocking: Blocking, present: set[int], teardown: Teardown, options: Options) -> set[int]:
+    """What stays where nothing was said of that: nothing that is to be reached, or to go somewhere."""
+    going = units_with(blocking, (*options.reach, *teardown.wears, *(path for path, _ in options.far)))
+    return {base_of(blocking, present - going or present)}
+
+
+def ordered(
+    blocking: Blocking,
+    teardown: Teardown,
+    present: set[int],
+    fixed: set[int],
+    wishes: Wishes,
+    support: Support,
+    memory: Memory,
+    report: Callable[[int, int], None] = lambda done, of: None,
+) -> Peeling:
+    """The order in which units leave, as `peel` finds it; kept, unless it was broken off."""
+    contacts = _contacts_key(blocking.scene.assembly, teardown, blocking.scene.poses)
+    wanted = replace(wishes, families=(), reach=frozenset()), sorted(wishes.reach)
+    families = [(path, sorted(units)) for path, units in wishes.families]
+    paths = [unit.path for unit in blocking.units]
+    key = key_for("order", contacts, paths, sorted(present), sorted(fixed), wanted, families, teardown.bearings.up)
+    held, known = partial(_held, blocking, support), memory.get(key)
+    if known is not None:
+        state = Peeling(blocking, set(present), set(fixed), wishes, held=held, cut_short=known[1])
+        for removal in known[0]:
+            state.take(removal)
+        return state
+    state = peel(blocking, present, fixed, wishes, report, held)
+    if not state.broken_off:
+        memory.set(key, (tuple(state.done), state.cut_short))
+        memory.set(support.key, support.found)
+    return state
+
+
+def _held(blocking: Blocking, support: Support, present: set[int]) -> tuple[frozenset[int], ...]:
+    """The units that each hand must hold, where these are there."""
+    leaves = [leaf for k in sorted(present) for leaf in blocking.units[k].leaves]
+    loose = [each for each in support.loose(leaves) if needs_hand(support.assembly, each)]
+    return tuple(frozenset(blocking.unit_of[leaf] for leaf in each.leaves) for each in loose)
 
 
 def _contacts_key(assembly: Assembly, teardown: Teardown, poses: Mapping[str, Pose]) -> str:

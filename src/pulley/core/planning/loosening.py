@@ -37,6 +37,10 @@ class Loose:
         return self.does != RUBS
 
 
+Solved = dict[tuple[frozenset[str], frozenset[int]], tuple[Loose, ...]]  # by the leaves, and the contacts by number
+Found = tuple[list[Contact], Collection[str], Solved]
+
+
 @dataclass(eq=False)
 class Support:
     """How the leaves of an assembly bear one another under gravity.
@@ -55,8 +59,10 @@ class Support:
         Leaves that nothing moves.
     down : (3,)
         The way that things fall.
-    known : pair, optional
-        The ``contacts`` and what is ``fixed``, as another one for the same has found them.
+    known : Found, optional
+        What another one for the same has `found`.
+    key : str
+        What the ones for the same have in common.
     """
 
     assembly: Assembly
@@ -65,15 +71,17 @@ class Support:
     down: Vector
     friction: float = FRICTION
     contacts: list[Contact] = field(init=False)
-    known: tuple[list[Contact], Collection[str]] | None = None
+    known: Found | None = None
+    key: str = ""
     _nuts: dict[str, set[str]] = field(init=False)
-    _solved: dict[tuple[frozenset[str], frozenset[int]], tuple[Loose, ...]] = field(default_factory=dict)
+    _solved: Solved = field(default_factory=dict)
 
     def __post_init__(self) -> None:
         """Find where leaves stand on one another; what hangs in the air at home gets a wider look."""
         if self.known:
             self._know(self.known[0])
             self.fixed = self.known[1]
+            self._solved.update(self.known[2])
             return
         pairs = list(_neighbours(self.assembly, self.poses))
         self._know(self._found(pairs, NEAR))
@@ -83,6 +91,11 @@ class Support:
             known = {(c.on, c.by) for c in self.contacts}
             self._know([*self.contacts, *(c for c in self._found(closer, FAR) if (c.on, c.by) not in known)])
             self.fixed = {*self.fixed, *self._hanging()}
+
+    @property
+    def found(self) -> Found:
+        """What another one for the same need not work out again: contacts, what is fixed, and what was looked at."""
+        return self.contacts, self.fixed, self._solved
 
     def _know(self, contacts: list[Contact]) -> None:
         """These are the contacts; what follows from them is worked out anew."""

@@ -106,6 +106,7 @@ class Peeling:
     done: list[Removal] = field(default_factory=list)
     here: NDArray[np.bool_] = field(init=False)
     tries: int = TRIES
+    broken_off: bool = False  # whoever is told how far it is said that it is enough
     cut_short: bool = False  # something was not tried, as the tries were used up
     held: Held | None = None
     exits: dict[tuple[int, Direction], tuple[float, int]] = field(default_factory=dict)  # see `exit_distance`

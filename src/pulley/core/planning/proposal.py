@@ -15,8 +15,8 @@ from pulley.core.geometry.frames import triple, unit
 from pulley.core.naming import free_ids, give_sentence
 from pulley.core.planning.blocking import Blocking, Direction
 from pulley.core.planning.gaps import extent, filling, usual
-from pulley.core.planning.groundwork import FORGETFUL, blocking_of, prepared, support_of, with_gives
-from pulley.core.planning.holding import TWO, hold_sentences, holds, needs_hand
+from pulley.core.planning.groundwork import FORGETFUL, base_for, blocking_of, ordered, prepared, support_of, with_gives
+from pulley.core.planning.holding import TWO, hold_sentences, holds
 from pulley.core.planning.layouts import largest_fit, layouts
 from pulley.core.planning.leading import led_to_mates
 from pulley.core.planning.loosening import Support
@@ -25,10 +25,8 @@ from pulley.core.planning.options import MANNERS, Options
 from pulley.core.planning.page import OnPage
 from pulley.core.planning.peeling import Enough, Peeling, Removal
 from pulley.core.planning.places import Placed, Spacing
-from pulley.core.planning.removal_order import peel
 from pulley.core.planning.removal_steps import flat, freed_by, steps_of, trails_of
 from pulley.core.planning.starting import (
-    base_of,
     other_wishes,
     present_units,
     refuse_contradictions,
@@ -144,20 +142,19 @@ def propose(
     with suppress(Enough):
         prepared(blocking, teardown, present, lambda share: report(SHARES[0] * share, "what blocks what"), memory)
     if not options.stay and wanted == present:
-        going = units_with(blocking, (*options.reach, *teardown.wears, *(path for path, _ in options.far)))
-        stay = {base_of(blocking, present - going or present)}
+        stay = base_for(blocking, present, teardown, options)
 
     def peeled(done: int, of: int) -> None:
         report(SHARES[0] + (SHARES[1] - SHARES[0]) * done / of, f"{done} of {of} off")
 
     fixed = present - (wanted - stay)
     support = support_of(blocking, teardown, fixed, memory)
-    held = partial(_held, blocking, support)
     wishes = wishes_for(blocking, present, options, teardown.wears)
-    peeling = peel(blocking, present, fixed, wishes, peeled, held)
-    report(SHARES[1], "what fits on the page")
+    peeling = ordered(blocking, teardown, present, fixed, wishes, support, memory, peeled)
+    with suppress(Enough):
+        report(SHARES[1], "what fits on the page")
     others = (
-        partial(peel, blocking, present, fixed, other, held=held)
+        partial(ordered, blocking, teardown, present, fixed, other, support, memory)
         for other in other_wishes(blocking, present, options, wishes)
     )
     peeling, found = _largest(blocking, options, peeling, others)
@@ -196,13 +193,6 @@ def _with_lines(blocking: Blocking, teardown: Teardown, proposal: Proposal) -> P
     for path in (route.stops[-1][0] for route in routes):
         settings[path] = replace(settings.get(path, TrailOf(path)), shown=False)
     return replace(proposal, trails=tuple(settings.values()), routes=routes)
-
-
-def _held(blocking: Blocking, support: Support, present: set[int]) -> tuple[frozenset[int], ...]:
-    """The units that each hand must hold, where these are there."""
-    leaves = [leaf for k in sorted(present) for leaf in blocking.units[k].leaves]
-    loose = [each for each in support.loose(leaves) if needs_hand(support.assembly, each)]
-    return tuple(frozenset(blocking.unit_of[leaf] for leaf in each.leaves) for each in loose)
 
 
 def _with_holds(assembly: Assembly, teardown: Teardown, proposal: Proposal, support: Support) -> Proposal:

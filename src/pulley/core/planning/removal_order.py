@@ -62,6 +62,7 @@ def peel(
         try:
             report(total - len(state.left), total)
         except Enough:
+            state.broken_off = True
             break
     return state
 

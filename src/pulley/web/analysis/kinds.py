@@ -102,9 +102,9 @@ def _begins(teardown: Teardown) -> tuple[Any, ...]:
     return *_bench(teardown), teardown.wears
 
 
-@analysis("ready", _bench)
+@analysis("ready", _begins)
 def made_ready(case: Case, report: Report) -> bool:
-    """What a proposal needs to know of contacts, worked out before one is asked for."""
+    """What a proposal needs to know of contacts, and the usual order, worked out before one is asked for."""
     get_ready(case.assembly, case.teardown, lambda share: report(share, "what blocks what"), cache)
     return True
 
