@@ -10,6 +10,7 @@ from uuid import uuid4
 
 from benchmarks.mechanisms import thirds
 from django.core.cache import cache
+from django.test import override_settings
 from django_tasks_db.models import DBTaskResult
 
 from pulley.core import teardown as core
@@ -188,6 +189,7 @@ class ProposingTests(SignedInCase):
         self.assertEqual(self.kept().steps, ())
 
 
+@override_settings(LOOK_AHEAD=1000)
 class LookingAheadTests(SignedInCase):
     def worked_out(self, do) -> int:
         """How many contacts are worked out while something is done, all that this process knew of them forgotten."""
@@ -220,6 +222,6 @@ class LookingAheadTests(SignedInCase):
     def test_it_leaves_alone_what_is_gone_or_would_take_minutes(self):
         with mock.patch.object(ahead, "get_ready", side_effect=AssertionError):
             ahead.look_ahead.call(str(uuid4()))
-        with mock.patch.object(ahead, "MOST", 2), self.captureOnCommitCallbacks(execute=True):
+        with override_settings(LOOK_AHEAD=2), self.captureOnCommitCallbacks(execute=True):
             tower_row(self.ann)
         self.assertEqual(self.asked_for(), [])

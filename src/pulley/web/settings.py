@@ -118,6 +118,7 @@ STORAGES = {
     "staticfiles": {"BACKEND": "pulley.web.statics.HashedFiles"},
 }
 DEFAULT_AUTO_FIELD = "django.db.models.BigAutoField"
+LOOK_AHEAD = int(os.environ.get("PULLEY_LOOK_AHEAD", "1000"))  # components of what is looked at as it comes in
 TASKS = {
     "default": {
         "BACKEND": os.environ.get("PULLEY_TASKS", "django_tasks_db.DatabaseBackend"),

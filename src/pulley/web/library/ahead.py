@@ -4,6 +4,7 @@ import time
 from collections.abc import Callable
 from typing import Any
 
+from django.conf import settings
 from django.core.cache import cache
 from django.db import transaction
 from django_tasks import task
@@ -15,7 +16,6 @@ from pulley.web.jobs.services import LONG, LONG_KINDS
 from pulley.web.jobs.worker import leaving
 from pulley.web.library.models import Assembly
 
-MOST = 1000  # components; more would keep a worker for minutes
 LOOK_EVERY = 0.5  # seconds between two looks at whether something that was asked for waits
 
 
@@ -24,8 +24,8 @@ class MakesWay(Exception):  # noqa: N818 - no fault
 
 
 def look_ahead_at(row: Assembly) -> None:
-    """Have what proposals for an assembly need worked out, once its rows are there."""
-    if row.component_count <= MOST:
+    """Have what proposals for an assembly need worked out, once its rows are there; not of one that is too large."""
+    if row.component_count <= settings.LOOK_AHEAD:
         transaction.on_commit(lambda: look_ahead.enqueue(str(row.pk)))
 
 
