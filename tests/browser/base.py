@@ -28,8 +28,9 @@ from tests.browser.chromium import CHROMIUM, FLAGS
 from tests.scenes import AS1, ROOT, read
 from tests.workers import Beside
 
-# ms; tests wait for what the page says, never for a time; less only while writing them
-PATIENCE = int(os.environ.get("PULLEY_PATIENCE", "120000"))
+# ms; tests wait for what the page says, never for a time; less only while writing them. A worker and the reader that it
+# starts need a minute to load while four groups of tests share two cores, and twice that on a slow day
+PATIENCE = int(os.environ.get("PULLEY_PATIENCE", "300000"))
 # the room as somebody left it who had everything open: what the tests are about can be seen and pressed
 ROOM = '{"pinned": true, "chart": "open", "topics": ["time", "view", "trail", "note"], "follow": false}'
 expect.set_options(timeout=PATIENCE)

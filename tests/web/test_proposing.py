@@ -16,6 +16,7 @@ from django_tasks_db.models import DBTaskResult
 from pulley.core import teardown as core
 from pulley.core.contact.scene import Scene
 from pulley.core.errors import PulleyError
+from pulley.core.planning import proposal
 from pulley.web.analysis import kinds, services
 from pulley.web.editor import services as editor
 from pulley.web.jobs import services as jobs
@@ -191,6 +192,11 @@ class ProposingTests(SignedInCase):
 
 @override_settings(LOOK_AHEAD=1000)
 class LookingAheadTests(SignedInCase):
+    def setUp(self):
+        super().setUp()
+        cache.clear()
+        services._near.clear()
+
     def worked_out(self, do) -> int:
         """How many contacts are worked out while something is done, all that this process knew of them forgotten."""
         library._load.cache_clear()
@@ -205,7 +211,6 @@ class LookingAheadTests(SignedInCase):
         return [each.args_kwargs["args"][0] for each in waiting]
 
     def test_what_has_come_in_is_looked_at_before_anybody_asks(self):
-        cache.clear()
         with self.captureOnCommitCallbacks(execute=True):
             row = tower_row(self.ann)
         self.assertEqual(self.asked_for(), [str(row.pk)])
@@ -213,14 +218,26 @@ class LookingAheadTests(SignedInCase):
         self.assertEqual(self.worked_out(lambda: self.client.post(f"{self.address}propose/ready")), 0)
         self.assertEqual(Job.objects.get(kind="ready").state, "done")
 
+    def test_the_usual_proposals_are_there_when_they_are_asked_for(self):
+        ahead.look_ahead.call(str(self.assembly.pk))
+        sent = {"run": uuid4().hex, "paper": "A3"}
+        with mock.patch.object(proposal, "_worked_out", side_effect=AssertionError("It is worked out again.")):
+            cards = self.client.post(f"{self.address}propose/offers", sent)
+            self.assertContains(cards, "In one line")
+            self.assertNotContains(cards, "Working")
+            self.assertContains(self.client.post(f"{self.address}propose", sent), "3 steps proposed")
+        self.assertFalse(Job.objects.filter(kind="ready").exists())
+        with mock.patch.object(proposal, "_worked_out", side_effect=PulleyError("It is worked out again.")):
+            said = self.client.post(f"{self.address}propose", sent | {"paper": "A4"})
+        self.assertContains(said, "worked out again", status_code=422)
+
     def test_it_makes_way_for_what_was_asked_for(self):
-        cache.clear()
         Job.objects.create(owner=self.ann, kind="publish", title="A film")
         ahead.look_ahead.call(str(self.assembly.pk))
         self.assertEqual(self.asked_for(), [str(self.assembly.pk)])
 
     def test_it_leaves_alone_what_is_gone_or_would_take_minutes(self):
-        with mock.patch.object(ahead, "get_ready", side_effect=AssertionError):
+        with mock.patch.object(ahead, "propose_usual", side_effect=AssertionError):
             ahead.look_ahead.call(str(uuid4()))
         with override_settings(LOOK_AHEAD=2), self.captureOnCommitCallbacks(execute=True):
             tower_row(self.ann)

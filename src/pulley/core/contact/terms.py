@@ -45,6 +45,12 @@ def terms_of(assembly: Assembly, teardown: Teardown) -> Terms:
     )
 
 
+def motions(teardown: Teardown) -> tuple[object, ...]:
+    """What contacts in a teardown depend on: equal for those that move alike on equal terms."""
+    steps = tuple((step.id, step.timing, step.moves) for step in teardown.steps)
+    return steps, teardown.fits, teardown.gives, teardown.tolerance, teardown.home, teardown.placed
+
+
 def set_give(teardown: Teardown, component: str, by: float) -> Teardown:
     """Let a component bend by so many mm, or not at all when 0; PulleyError where that makes no sense.
 

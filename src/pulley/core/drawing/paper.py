@@ -18,6 +18,7 @@ SIZES: dict[str, tuple[float, float]] = {
     "ANSI D": (558.8, 863.6),
     "ANSI E": (863.6, 1117.6),
 }
+USUAL_PAPER = "A3"  # where nothing else was asked for
 FILING, EDGE = 20.0, 10.0  # mm: the margin for filing on the left, and the others (ISO 5457, from memory)
 ANSI_EDGE = {"ANSI A": (9.65, 6.35), "ANSI B": (9.65, 15.75), "ANSI C": (12.7, 19.05), "ANSI D": (25.4, 12.7), "ANSI E": (12.7, 25.4)}  # fmt: skip  # noqa: E501  (left and right, top and foot; ASME Y14.1 in inches, from memory)
 ZONE = 50.0  # mm a zone of the grid reference system, counted from the middle (ISO 5457, from memory)

@@ -2,12 +2,14 @@
 
 from pulley.core.assembly import Assembly
 from pulley.core.planning.blocking import Blocking
+from pulley.core.planning.options import MANNERS
 
 
-def has_families(assembly: Assembly) -> bool:
-    """Whether any subassembly holds several of the leaves, and not all."""
-    inside = (len(leaves) for path, leaves in assembly.below.items() if path not in assembly.leaf_places)
-    return any(1 < count < len(assembly.leaves) for count in inside)
+def manners_for(assembly: Assembly) -> list[str]:
+    """The manners that make a difference: by family only where a subassembly holds several leaves, and not all."""
+    inside = [len(leaves) for path, leaves in assembly.below.items() if path not in assembly.leaf_places]
+    some = any(1 < count < len(assembly.leaves) for count in inside)
+    return [manner for manner, kind in MANNERS.items() if some or kind != "families"]
 
 
 def families_of(blocking: Blocking) -> tuple[tuple[str, frozenset[int]], ...]:

@@ -9,20 +9,21 @@ import numpy as np
 
 from pulley.core.assembly import Assembly
 from pulley.core.contact.check import check
-from pulley.core.contact.terms import set_give
+from pulley.core.contact.terms import motions, set_give
 from pulley.core.errors import PulleyError
 from pulley.core.geometry.frames import triple, unit
 from pulley.core.naming import free_ids, give_sentence
 from pulley.core.planning.blocking import Blocking, Direction
+from pulley.core.planning.families import manners_for
 from pulley.core.planning.gaps import extent, filling, usual
 from pulley.core.planning.groundwork import FORGETFUL, base_for, blocking_of, ordered, prepared, support_of, with_gives
 from pulley.core.planning.holding import TWO, hold_sentences, holds
 from pulley.core.planning.layouts import largest_fit, layouts
 from pulley.core.planning.leading import led_to_mates
 from pulley.core.planning.loosening import Support
-from pulley.core.planning.memory import Memory
+from pulley.core.planning.memory import Memory, key_for
 from pulley.core.planning.options import MANNERS, Options
-from pulley.core.planning.page import OnPage
+from pulley.core.planning.page import OnPage, Rooms
 from pulley.core.planning.peeling import Enough, Peeling, Removal
 from pulley.core.planning.places import Placed, Spacing
 from pulley.core.planning.removal_steps import flat, freed_by, steps_of, trails_of
@@ -95,6 +96,21 @@ Spaced = tuple[list[Placed], OnPage | None]  # removals with distances, and how 
 Report = Callable[[float, str], None]  # told the share of the work that is done and what is being done; may raise
 
 
+@dataclass
+class _Told:
+    """Whoever is told how far it is, and whether he has said that it is enough."""
+
+    report: Report
+    enough: bool = False
+
+    def __call__(self, share: float, words: str) -> None:
+        try:
+            self.report(share, words)
+        except Enough:
+            self.enough = True
+            raise
+
+
 def propose(
     assembly: Assembly,
     teardown: Teardown | None = None,
@@ -117,7 +133,8 @@ def propose(
         Told the share of the work done, 0 to 1, and what is being done. Where it raises `Enough`, what was found
         so far comes back; anything else that it raises ends the work.
     memory : Memory
-        Where contacts are kept that other proposals for the same assembly need as well, piece by piece.
+        Where the proposal is kept, unless it was broken off, and before it, piece by piece, the contacts that others
+        for the same assembly need as well.
 
     Raises
     ------
@@ -129,8 +146,35 @@ def propose(
     Peeling by directional blocking graphs (Wilson and Latombe 1994), distances as in compact explosion
     diagrams (Agrawala et al. 2003, Li et al. 2008); all from memory.
     """
-    teardown, options = teardown or Teardown("Proposed"), options or Options()
+    teardown, options, told = teardown or Teardown("Proposed"), options or Options(), _Told(report)
     options.check(assembly.diagonal)
+    known = kept(assembly, teardown, options, memory)
+    if known is None:
+        known = _worked_out(assembly, teardown, options, told, memory)
+        if not told.enough:
+            memory.set(_key(assembly, teardown, options), known)
+    return known
+
+
+def kept(assembly: Assembly, teardown: Teardown, options: Options, memory: Memory) -> Proposal | None:
+    """A proposal that was worked out before, if it was."""
+    known: Proposal | None = memory.get(_key(assembly, teardown, options))
+    return known
+
+
+def _key(assembly: Assembly, teardown: Teardown, options: Options) -> str:
+    """All that a proposal depends on."""
+    return key_for("proposal", assembly.key, motions(teardown), teardown.bearings.up, teardown.wears, options)
+
+
+def propose_usual(assembly: Assembly, rooms: Rooms, report: Report, memory: Memory) -> None:
+    """Keep what most ask for first: the proposals for a new teardown, in each manner, for a page with these rooms."""
+    for manner in manners_for(assembly):
+        propose(assembly, Teardown(""), Options(manner=manner, rooms=rooms), report, memory)
+
+
+def _worked_out(assembly: Assembly, teardown: Teardown, options: Options, report: Report, memory: Memory) -> Proposal:
+    """A proposal that was not kept."""
     if options.bending:
         teardown = with_gives(assembly, teardown, memory)
     blocking = blocking_of(assembly, teardown, options, memory)

@@ -8,6 +8,7 @@ from django.core.cache import cache
 
 from pulley.core import crossings, visibility
 from pulley.core.contact.check import Verdict, check
+from pulley.core.contact.terms import motions
 from pulley.core.describe import remedy_sentence
 from pulley.core.naming import component_name
 from pulley.core.planning.groundwork import get_ready
@@ -19,7 +20,7 @@ from pulley.core.planning.remedies import remedies
 from pulley.core.publish.cards import end_card
 from pulley.core.score.compose import compose
 from pulley.core.teardown import Camera, Teardown
-from pulley.web.analysis.registry import Case, analysis, motions
+from pulley.web.analysis.registry import Case, analysis
 from pulley.web.jobs.registry import Report
 from pulley.web.jobs.worker import Stopped
 

@@ -5,6 +5,7 @@ from dataclasses import dataclass, field
 from typing import Any
 
 from pulley.core.assembly import Assembly
+from pulley.core.contact.terms import motions
 from pulley.core.teardown import Teardown
 from pulley.web.jobs.registry import Report
 
@@ -31,12 +32,6 @@ class Kind:
 
 
 KINDS: dict[str, Kind] = {}
-
-
-def motions(teardown: Teardown) -> tuple[Any, ...]:
-    """What contacts depend on."""
-    steps = tuple((step.id, step.timing, step.moves) for step in teardown.steps)
-    return steps, teardown.fits, teardown.gives, teardown.tolerance, teardown.home, teardown.placed
 
 
 def analysis(name: str, depends: Depends = motions) -> Callable[[Finds], Finds]:

@@ -4,17 +4,18 @@ from dataclasses import asdict, dataclass, field, replace
 from typing import Any
 
 from cattrs import BaseValidationError, structure
+from django.core.cache import cache
 
 from pulley.core import teardown as core
 from pulley.core.assembly import Assembly
 from pulley.core.drawing.layout import page_rooms
-from pulley.core.drawing.paper import paper_of
+from pulley.core.drawing.paper import USUAL_PAPER, paper_of
 from pulley.core.errors import PulleyError
 from pulley.core.geometry.directions import AXES
 from pulley.core.naming import component_name
-from pulley.core.planning.families import has_families
+from pulley.core.planning.families import manners_for
 from pulley.core.planning.options import MANNERS, Options
-from pulley.core.planning.proposal import Proposal
+from pulley.core.planning.proposal import Proposal, kept
 from pulley.core.quantities import parse_length
 from pulley.web.analysis import services as analysis
 from pulley.web.analysis.registry import Case
@@ -22,7 +23,6 @@ from pulley.web.door import whole
 from pulley.web.editor.parsing import Sent, mapping_sent, paths_sent, unit_sent
 
 PAPERS = ("A4 tall", "A4", "A3", "A2", "A1", "ANSI A tall", "ANSI B", "ANSI C", "ANSI D")
-USUAL_PAPER = "A3"
 
 
 def options_sent(sent: Sent, teardown: core.Teardown, assembly: Assembly) -> Options:
@@ -95,10 +95,16 @@ def case_of(sent: Sent, teardown: core.Teardown, assembly: Assembly) -> Case:
     return _case(options_sent(sent, teardown, assembly), sent, teardown, assembly)
 
 
+def is_kept(case: Case) -> bool:
+    """Whether what is asked was worked out before, in whatever run."""
+    options = structure(case.asked["options"], Options)
+    return kept(case.assembly, case.teardown, options, cache) is not None
+
+
 def cases_of(sent: Sent, teardown: core.Teardown, assembly: Assembly) -> dict[str, Case]:
     """The same in each manner that makes a difference: by family only where there are any."""
     options = options_sent(sent, teardown, assembly)
-    manners = [manner for manner in MANNERS if MANNERS[manner] != "families" or has_families(assembly)]
+    manners = manners_for(assembly)
     return {manner: _case(replace(options, manner=manner), sent, teardown, assembly) for manner in manners}
 
 

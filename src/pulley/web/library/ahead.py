@@ -1,15 +1,16 @@
-"""Work done before anybody asks for it: what blocks what in an assembly that has just come in."""
+"""Work done before anybody asks for it: the usual proposals for an assembly that has just come in."""
 
 import time
 from collections.abc import Callable
-from typing import Any
 
 from django.conf import settings
 from django.core.cache import cache
 from django.db import transaction
 from django_tasks import task
 
-from pulley.core.planning.groundwork import get_ready
+from pulley.core.drawing.layout import page_rooms
+from pulley.core.drawing.paper import USUAL_PAPER, paper_of
+from pulley.core.planning.proposal import propose_usual
 from pulley.core.teardown import Teardown
 from pulley.web.jobs.models import Job
 from pulley.web.jobs.services import LONG, LONG_KINDS
@@ -24,14 +25,14 @@ class MakesWay(Exception):  # noqa: N818 - no fault
 
 
 def look_ahead_at(row: Assembly) -> None:
-    """Have what proposals for an assembly need worked out, once its rows are there; not of one that is too large."""
+    """Have the usual proposals for an assembly worked out, once its rows are there; not of one that is too large."""
     if row.component_count <= settings.LOOK_AHEAD:
         transaction.on_commit(lambda: look_ahead.enqueue(str(row.pk)))
 
 
 @task(queue_name=LONG)
 def look_ahead(pk: str) -> None:
-    """Work out what proposals for an assembly need to know of contacts, so that the first one is there sooner.
+    """Work out the usual proposals for an assembly, so that they are there when they are asked for.
 
     Nobody waits for it, so it makes way for what was asked for, and goes on afterwards from its last piece.
     """
@@ -41,16 +42,17 @@ def look_ahead(pk: str) -> None:
     if row is None:
         return
     try:
-        get_ready(core_assembly(row), Teardown(""), _making_way(), cache)
+        assembly = core_assembly(row)
+        propose_usual(assembly, page_rooms(assembly, Teardown(""), paper_of(USUAL_PAPER)), _making_way(), cache)
     except MakesWay:
         look_ahead.enqueue(pk)
 
 
-def _making_way() -> Callable[[float], Any]:
+def _making_way() -> Callable[[float, str], None]:
     """What the work tells how far it is: time to look, now and then, whether it should make way."""
     looked = 0.0
 
-    def report(share: float) -> None:
+    def report(share: float, words: str) -> None:
         nonlocal looked
         if time.monotonic() - looked >= LOOK_EVERY:
             looked = time.monotonic()

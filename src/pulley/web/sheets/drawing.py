@@ -9,6 +9,7 @@ from django.core.cache import caches
 
 from pulley.core.assembly import Assembly
 from pulley.core.camera import camera_frame
+from pulley.core.contact.terms import motions
 from pulley.core.drawing.document.codec import view_document, view_from
 from pulley.core.drawing.draw import draw_page
 from pulley.core.drawing.model import Text
@@ -18,7 +19,7 @@ from pulley.core.drawing.views import lines_key, lines_of
 from pulley.core.drawing.writers.svg import svg
 from pulley.core.errors import PulleyError
 from pulley.web.analysis import services as analysis
-from pulley.web.analysis.registry import Case, motions
+from pulley.web.analysis.registry import Case
 from pulley.web.analysis.registry import analysis as kind
 from pulley.web.jobs.registry import Report
 from pulley.web.sheets.models import Sheet as SheetRow

@@ -9,6 +9,7 @@ from pulley.core import describe, editing
 from pulley.core import teardown as core
 from pulley.core.assembly import Assembly
 from pulley.core.contact.check import Verdict
+from pulley.core.drawing.paper import USUAL_PAPER
 from pulley.core.geometry.directions import AXES
 from pulley.core.publish.watched import seen
 from pulley.core.quantities import plain, round_pitch, shown
@@ -24,7 +25,7 @@ from pulley.web.editor.presenters.cards import cards as step_cards
 from pulley.web.editor.presenters.cards import pose_keys
 from pulley.web.editor.presenters.chart import LANE, bars, orbit_lines, stretches, ticks
 from pulley.web.editor.presenters.ledger import ledger
-from pulley.web.editor.proposal_request import PAPERS, USUAL_PAPER
+from pulley.web.editor.proposal_request import PAPERS
 from pulley.web.library.services import core_assembly
 
 DISPLAYS = {

@@ -72,8 +72,10 @@ def _made_ready(row: Teardown, case: Case, wait: float = 0.0) -> analysis.Result
 
 
 def _asked(row: Teardown, case: Case, stopping: bool) -> analysis.Result:
-    """How a proposal stands; it is begun once what every proposal needs is there, or at once to be stopped."""
-    if not (stopping or analysis.known("proposal", case).done or analysis.begun("proposal", case)):
+    """How a proposal stands; it is begun once what every proposal needs is there, or at once to be stopped or when it
+    was worked out before."""
+    begun = analysis.known("proposal", case).done or analysis.begun("proposal", case)
+    if not (stopping or begun or proposal_request.is_kept(case)):
         ready = _made_ready(row, case, analysis.SOON)
         if not ready.done:
             return analysis.Result(False, SHARES[0] * ready.progress)

@@ -70,6 +70,7 @@ class Command(BaseCommand):
 
 def _tend_for_ever() -> None:
     """Keep a reader ready, look for work that has lost its worker, and clear up what is over."""
+    prepare()  # first of all: a file to read is what a worker is likely to find at its start
     warm()
     emptied = -EMPTY_EVERY
     while True:
