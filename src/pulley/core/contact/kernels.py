@@ -115,6 +115,18 @@ def _slope(facet, scale):  # noqa: ANN001, ANN202
 
 
 @njit(cache=True, nogil=True, error_model="numpy")
+def slopes_of(facets: NDArray[np.float64]) -> NDArray[np.float64]:
+    """The w (k,) of the unit normals of facets (k, 3, 3); 0 for those without an area."""
+    slopes = np.empty(len(facets))
+    for k in range(len(facets)):
+        x1, y1, z1 = facets[k, 1, 0] - facets[k, 0, 0], facets[k, 1, 1] - facets[k, 0, 1], facets[k, 1, 2] - facets[k, 0, 2]
+        x2, y2, z2 = facets[k, 2, 0] - facets[k, 0, 0], facets[k, 2, 1] - facets[k, 0, 1], facets[k, 2, 2] - facets[k, 0, 2]
+        x, y, z = y1 * z2 - z1 * y2, z1 * x2 - x1 * z2, x1 * y2 - y1 * x2
+        slopes[k] = z / max(math.sqrt(x * x + y * y + z * z), 1e-300)
+    return slopes
+
+
+@njit(cache=True, nogil=True, error_model="numpy")
 def _near(boxes, u, v, w, reach, reach_w):  # noqa: ANN001, ANN202
     """Numbers of the facets whose bounds come near a point."""
     found = np.empty(len(boxes), np.int64)

@@ -127,6 +127,7 @@ def _ways(flat: NDArray[np.float64]) -> NDArray[np.float64]:
 def _common(first, n, first_low, first_high, second, m, second_low, second_high, near, facing, most):  # noqa: ANN001, ANN202, C901
     """Corners of what facing triangles have in common, the normal of the second at each, and how many they are."""
     points, normals = np.empty((4096, 3)), np.empty((4096, 3))
+    piece, work = np.empty((16, 3)), np.empty((16, 3))
     count = looked = 0
     for i in range(len(first)):
         for j in range(len(second)):
@@ -147,7 +148,7 @@ def _common(first, n, first_low, first_high, second, m, second_low, second_high,
             looked += 1
             if looked > most:
                 return points, normals, count
-            piece, corners = _clipped(second[j], first[i], n[i])
+            piece, work, corners = _clipped(second[j], first[i], n[i], piece, work)
             for k in range(corners):
                 if count == len(points):
                     more, ways = np.empty((2 * count, 3)), np.empty((2 * count, 3))
@@ -159,24 +160,34 @@ def _common(first, n, first_low, first_high, second, m, second_low, second_high,
 
 
 @njit(cache=True, nogil=True)
-def _clipped(subject, by, normal):  # noqa: ANN001, ANN202
-    """A triangle clipped by the three planes through the sides of another along its normal: corners and their count."""
-    piece, corners = np.empty((16, 3)), 3
+def _clipped(subject, by, normal, piece, work):  # noqa: ANN001, ANN202
+    """A triangle clipped by the three planes through the sides of another along its normal: the corners, the other
+    of the two arrays (16, 3) that are worked in, and how many corners they are."""
+    corners = 3
     piece[:3] = subject
     for k in range(3):
         start, end = by[k], by[(k + 1) % 3]
-        inward = np.cross(normal, end - start)
-        kept, number = np.empty((16, 3)), 0
+        along = end[0] - start[0], end[1] - start[1], end[2] - start[2]
+        inward = (
+            normal[1] * along[2] - normal[2] * along[1],
+            normal[2] * along[0] - normal[0] * along[2],
+            normal[0] * along[1] - normal[1] * along[0],
+        )
+        number = 0
         for i in range(corners):
             p, q = piece[i], piece[(i + 1) % corners]
-            dp, dq = ((p - start) * inward).sum(), ((q - start) * inward).sum()
+            dp = dq = 0.0
+            for x in range(3):
+                dp += (p[x] - start[x]) * inward[x]
+                dq += (q[x] - start[x]) * inward[x]
             if dp >= 0:
-                kept[number] = p
+                work[number] = p
                 number += 1
             if (dp > 0 > dq) or (dp < 0 < dq):
-                kept[number] = p + (q - p) * (dp / (dp - dq))
+                for x in range(3):
+                    work[number, x] = p[x] + (q[x] - p[x]) * (dp / (dp - dq))
                 number += 1
-        piece, corners = kept, number
+        piece, work, corners = work, piece, number
         if corners == 0:
             break
-    return piece, corners
+    return piece, work, corners

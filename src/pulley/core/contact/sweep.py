@@ -13,7 +13,7 @@ from cachetools import LRUCache, cached
 from numpy.typing import NDArray
 
 from pulley.core.contact.growth import grows
-from pulley.core.contact.kernels import EDGE_ON, NEVER, ROUND_OFF, bounds_of, grid_of, least_gap, where_it_begins
+from pulley.core.contact.kernels import EDGE_ON, NEVER, ROUND_OFF, bounds_of, grid_of, least_gap, slopes_of, where_it_begins
 from pulley.core.contact.start import TOLERANCE, Allowed, allowed, placed_within
 from pulley.core.contact.thinning import skin
 from pulley.core.geometry.frames import Pose, Vector, unit, view_frame
@@ -202,9 +202,10 @@ def begins(
 
 def _height(facet: NDArray[np.float64], u: float, v: float) -> float:
     """The w of a facet (3, 3) over (u, v)."""
-    p, q = facet[1] - facet[0], facet[2] - facet[0]
-    normal = np.cross(p, q)
-    return float(facet[0, 2] - (normal[0] * (u - facet[0, 0]) + normal[1] * (v - facet[0, 1])) / normal[2])
+    (x, y, z), b, c = facet.tolist()  # a few plain numbers, many times over
+    p, q = (b[0] - x, b[1] - y, b[2] - z), (c[0] - x, c[1] - y, c[2] - z)
+    across = p[1] * q[2] - p[2] * q[1], p[2] * q[0] - p[0] * q[2], p[0] * q[1] - p[1] * q[0]
+    return float(z - (across[0] * (u - x) + across[1] * (v - y)) / across[2])
 
 
 @cached(LRUCache(KEPT, lambda facing: facing.size), lock=Lock())
@@ -225,9 +226,7 @@ def facing_along(mesh: Mesh, turn: bytes, facing: float, radius: float) -> Facin
     bounds = skin(mesh)
     thin, left = bounds.thinned(radius)
     corners = thin @ frame.T
-    p, q = corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0]
-    normal = np.cross(p, q)
-    slope = normal[:, 2] / np.maximum(np.linalg.norm(normal, axis=1), 1e-300)
+    slope = slopes_of(corners)
     keep = np.where(bounds.both, np.abs(slope), slope * facing) > EDGE_ON
     keep &= left | bounds.both
     corners = np.ascontiguousarray(corners[keep])

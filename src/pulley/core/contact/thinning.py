@@ -6,10 +6,12 @@ grazes or slides.
 """
 
 from dataclasses import dataclass
-from functools import lru_cache
+from functools import cached_property, lru_cache
+from threading import Lock
 from typing import Any
 
 import numpy as np
+from cachetools import LRUCache, cached
 from numpy.typing import NDArray
 
 from pulley.core.geometry.mesh import Mesh, Piece, corner_angles
@@ -17,6 +19,7 @@ from pulley.core.geometry.mesh import Mesh, Piece, corner_angles
 SHEET = 0.02  # mm on either side of an open surface, which counts as a sheet so thick
 OF_WALL = 0.375  # of a wall's thickness that either of its sides may move inwards at most
 STEEPEST = 4.5  # radii that a corner moves at most: the tip of a wedge of 26 degrees, of which sharper ones are walls
+KEPT = 200 * 2**20  # bytes of thinned facets that are kept
 FLAT = 1e-3  # least eigenvalue, beside the greatest, of normals that count as different
 
 
@@ -26,8 +29,8 @@ class Skin:
 
     ``corners`` (k, 3, 3) in mm; ``inset`` (k, 3, 3) is where a corner goes for each mm of thinning; ``most``
     (k, 3) is by how many mm it may be thinned; ``both`` (k,) whether a facet has material on either side.
-    ``true`` (k, 3, 3) is where the facets really are, which for a sheet is in its middle. ``first`` has the first
-    facet of each body.
+    ``true`` (k, 3, 3) is where the facets really are, which for a sheet is in its middle. Corners of one number in
+    ``vertices`` (k, 3) are one, however much it is thinned. ``first`` has the first facet of each body.
     """
 
     corners: NDArray[np.float64]
@@ -35,6 +38,7 @@ class Skin:
     most: NDArray[np.float64]
     both: NDArray[np.bool_]
     true: NDArray[np.float64]
+    vertices: NDArray[np.intp]
     first: NDArray[np.intp]
 
     def thinned(self, radius: float) -> tuple[NDArray[np.float64], NDArray[np.bool_]]:
@@ -42,19 +46,34 @@ class Skin:
 
         A facet that turns over belonged to a rounding smaller than the radius.
         """
-        moved = self.corners + np.minimum(radius, self.most)[..., None] * self.inset
-        before, after = _areas(self.corners), _areas(moved)
-        return moved, (before * after).sum(1) > 1e-6 * (before * before).sum(1)
+        return _thinned(self, radius)
+
+    @cached_property
+    def areas(self) -> NDArray[np.float64]:
+        """Normals (k, 3) of the facets, twice as long as their areas."""
+        return _areas(self.corners)
+
+
+@cached(LRUCache(KEPT, lambda found: found[0].nbytes), lock=Lock())
+def _thinned(bounds: Skin, radius: float) -> tuple[NDArray[np.float64], NDArray[np.bool_]]:
+    moved = bounds.corners + np.minimum(radius, bounds.most)[..., None] * bounds.inset
+    before, after = bounds.areas, _areas(moved)
+    left = (before * after).sum(1) > 1e-6 * (before * before).sum(1)
+    moved.flags.writeable = left.flags.writeable = False  # whoever asks gets the same
+    return moved, left
 
 
 @lru_cache(maxsize=2048)
 def skin(mesh: Mesh) -> Skin:
     """The skin of a mesh: each body for itself; open surfaces as thin sheets; what bounds nothing as it is."""
-    none = (np.zeros((0, 3, 3)), np.zeros((0, 3, 3)), np.zeros((0, 3)), np.zeros(0, bool), np.zeros((0, 3, 3)))
+    facets, lines = np.zeros((0, 3, 3)), np.zeros((0, 3))
+    none = (facets, facets, lines, np.zeros(0, bool), facets, lines.astype(np.intp))
     parts = [part for part in (_skin_of(mesh, piece) for piece in mesh.pieces) if len(part[0])]
     first = np.cumsum([0, *(len(part[0]) for part in parts)])[:-1]
-    corners, inset, most, both, true = (np.concatenate(arrays) for arrays in zip(*(parts or [none]), strict=True))
-    return Skin(corners, inset, most, both, true, first)
+    corners, inset, most, both, true, vertices = (np.concatenate(same) for same in zip(*(parts or [none]), strict=True))
+    body = np.repeat(np.arange(len(parts)), [len(part[0]) for part in parts])
+    vertices = vertices + (vertices.max(initial=0) + 1) * body[:, None]
+    return Skin(corners, inset, most, both, true, vertices, first)
 
 
 Bounds = tuple[NDArray[Any], ...]  # all but the last of a `Skin`'s arrays, of one body
@@ -70,13 +89,15 @@ def _skin_of(mesh: Mesh, piece: Piece) -> Bounds:
     corners = piece.vertices[triangles]
     if piece.fault in ("tangled", "twisted"):
         corners = corners[counts]
-        return corners, np.zeros_like(corners), np.zeros(corners.shape[:2]), np.ones(len(corners), bool), corners
+        still, both = np.zeros_like(corners), np.ones(len(corners), bool)
+        return corners, still, np.zeros(corners.shape[:2]), both, corners, triangles[counts]
     thin = np.full(len(piece.vertices), np.inf)
     for k in range(3):
         np.minimum.at(thin, triangles[:, k], OF_WALL * walls)
     inset = vertex_inset(piece.vertices, triangles)
     corners = corners[counts]
-    return corners, inset[triangles][counts], thin[triangles][counts], np.zeros(len(corners), bool), corners
+    triangles = triangles[counts]
+    return corners, inset[triangles], thin[triangles], np.zeros(len(corners), bool), corners, triangles
 
 
 def solid_bodies(mesh: Mesh) -> list[tuple[NDArray[np.float64], NDArray[np.int32]]]:
@@ -101,7 +122,7 @@ def _sheet(piece: Piece, counts: NDArray[np.bool_]) -> Bounds:
     most = np.full(corners.shape[:2], OF_WALL * 2 * SHEET)
     sides = 2 * counts.sum()
     middle = np.concatenate([piece.vertices[triangles[:sides] % len(piece.vertices)], corners[sides:]])
-    return corners, inset[triangles], most, np.zeros(len(corners), bool), middle
+    return corners, inset[triangles], most, np.zeros(len(corners), bool), middle, triangles
 
 
 def _slab(piece: Piece, counts: NDArray[np.bool_]) -> tuple[NDArray[np.float64], NDArray[np.int32]]:

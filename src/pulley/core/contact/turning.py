@@ -168,7 +168,7 @@ def _facing(
     pose = np.frombuffer(side).reshape(3, 4)
     bounds = skin(mesh)
     thin, left = bounds.thinned(radius)
-    left |= bounds.both
+    left = left | bounds.both
     thin = thin[left] @ pose[:, :3].T + pose[:, 3]
     back = bounds.true[left] @ pose[:, :3].T + pose[:, 3] - thin
     both = bounds.both[left]
