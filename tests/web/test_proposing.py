@@ -232,9 +232,14 @@ class LookingAheadTests(SignedInCase):
         self.assertContains(said, "worked out again", status_code=422)
 
     def test_it_makes_way_for_what_was_asked_for(self):
-        Job.objects.create(owner=self.ann, kind="publish", title="A film")
-        ahead.look_ahead.call(str(self.assembly.pk))
-        self.assertEqual(self.asked_for(), [str(self.assembly.pk)])
+        for state in ("queued", "running"):
+            Job.objects.create(owner=self.ann, kind="publish", title="A film", state=state)
+            with mock.patch.object(proposal, "_proposal", side_effect=AssertionError("It came to an end.")):
+                ahead.look_ahead.call(str(self.assembly.pk))
+            self.assertEqual(self.asked_for(), [str(self.assembly.pk)])
+            self.assertFalse(DBTaskResult.objects.ready().exists())  # not at once
+            Job.objects.all().delete()
+            DBTaskResult.objects.all().delete()
 
     def test_it_leaves_alone_what_is_gone_or_would_take_minutes(self):
         with mock.patch.object(ahead, "propose_usual", side_effect=AssertionError):

@@ -2,10 +2,12 @@
 
 import time
 from collections.abc import Callable
+from datetime import timedelta
 
 from django.conf import settings
 from django.core.cache import cache
 from django.db import transaction
+from django.utils import timezone
 from django_tasks import task
 
 from pulley.core.drawing.layout import page_rooms
@@ -13,15 +15,16 @@ from pulley.core.drawing.paper import USUAL_PAPER, paper_of
 from pulley.core.planning.proposal import propose_usual
 from pulley.core.teardown import Teardown
 from pulley.web.jobs.models import Job
-from pulley.web.jobs.services import LONG, LONG_KINDS
+from pulley.web.jobs.services import LONG
 from pulley.web.jobs.worker import leaving
 from pulley.web.library.models import Assembly
 
-LOOK_EVERY = 0.5  # seconds between two looks at whether something that was asked for waits
+LOOK_EVERY = 0.5  # seconds between two looks at whether something was asked for
+LATER = timedelta(seconds=5)  # until it is tried again, when something was
 
 
 class MakesWay(Exception):  # noqa: N818 - no fault
-    """Something that was asked for waits for this worker."""
+    """Somebody waits for work that he asked for."""
 
 
 def look_ahead_at(row: Assembly) -> None:
@@ -45,7 +48,7 @@ def look_ahead(pk: str) -> None:
         assembly = core_assembly(row)
         propose_usual(assembly, page_rooms(assembly, Teardown(""), paper_of(USUAL_PAPER)), _making_way(), cache)
     except MakesWay:
-        look_ahead.enqueue(pk)
+        look_ahead.using(run_after=timezone.now() + LATER).enqueue(pk)
 
 
 def _making_way() -> Callable[[float, str], None]:
@@ -56,7 +59,8 @@ def _making_way() -> Callable[[float, str], None]:
         nonlocal looked
         if time.monotonic() - looked >= LOOK_EVERY:
             looked = time.monotonic()
-            if leaving.is_set() or Job.objects.filter(kind__in=LONG_KINDS, state=Job.State.QUEUED).exists():
+            asked = Job.objects.filter(state__in=(Job.State.QUEUED, Job.State.RUNNING))
+            if leaving.is_set() or asked.exists():
                 raise MakesWay
 
     return report
