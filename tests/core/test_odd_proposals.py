@@ -15,11 +15,10 @@ from pulley.core.contact.scene import Scene
 from pulley.core.errors import PulleyError
 from pulley.core.geometry.mesh import box_mesh, flat_mesh
 from pulley.core.planning import blocking, groundwork
-from pulley.core.planning.groundwork import get_ready
 from pulley.core.planning.options import Options
 from pulley.core.planning.page import Rooms
 from pulley.core.planning.peeling import Enough
-from pulley.core.planning.proposal import propose
+from pulley.core.planning.proposal import SHARES, propose
 from pulley.core.teardown import Bearings, Teardown
 from tests.core.test_holding import ceiling
 from tests.scenes import axial
@@ -123,7 +122,7 @@ class PiecesTests(TestCase):
     def test_pieces_grow_so_that_what_is_kept_is_not_written_over_and_over(self):
         written: list[int] = []
         with mock.patch.object(blocking, "PIECE", 20):
-            get_ready(mechanisms.gearbox(), Teardown("t"), lambda share: None, Writing(written))
+            propose(mechanisms.gearbox(), memory=Writing(written))
         pieces = [size for size in written if size]
         self.assertGreater(len(pieces), 2)
         self.assertLess(sum(pieces), 1 / (1 - 1 / blocking.LARGER) * pieces[-1] + pieces[-1])
@@ -145,9 +144,14 @@ class PiecesTests(TestCase):
             self.assertRaises(AssertionError, propose, mechanisms.gearbox(), down, memory=memory)
 
     def asked(self, counted: mock.Mock, memory: Kept) -> int:
-        """How many contacts are worked out to get ready with a memory."""
+        """How many contacts are worked out until the order is there."""
         counted.reset_mock()
-        get_ready(mechanisms.gearbox(), Teardown("t"), lambda share: None, memory)
+
+        def told(share: float, words: str) -> None:
+            if share >= SHARES[1]:
+                raise InterruptedError
+
+        self.assertRaises(InterruptedError, propose, mechanisms.gearbox(), report=told, memory=memory)
         return counted.call_count
 
 

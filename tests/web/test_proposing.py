@@ -145,10 +145,15 @@ class ProposingTests(SignedInCase):
                 self.assertEqual(self.client.post(f"{self.address}propose/ready").json(), {})
             (job,) = Job.objects.filter(kind="ready")
             Job.objects.update(state="running", progress=0.5)
-            self.assertIn('value="20"', self.ask(run="w", most="3").content.decode())
+            self.assertIn('value="22"', self.ask(run="w", most="3").content.decode())
+            self.assertIn('value="50"', self.ask(run="w").content.decode())
             self.assertFalse(Job.objects.filter(kind="proposal").exists())
-        Job.objects.update(state="queued")
-        worker.perform(str(job.pk))
+            Job.objects.update(progress=0.95)
+            self.assertIn('value="40"', self.ask(run="w", most="3").content.decode())
+            self.assertTrue(Job.objects.filter(kind="proposal").exists())
+        for each in Job.objects.order_by("created"):
+            Job.objects.filter(pk=each.pk).update(state="queued")
+            worker.perform(str(each.pk))
         self.assertIn("3 steps proposed", self.proposed(run="w", most="3"))
 
     def test_enough_while_the_contacts_are_still_worked_out_ends_that_as_well(self):

@@ -106,24 +106,21 @@ def height_at(facet: NDArray[np.float64], u: float, v: float) -> float:
 
 
 @njit(cache=True, nogil=True, error_model="numpy")
-def _slope(facet, scale):  # noqa: ANN001, ANN202
-    """Sine of the angle between a facet and the w axis, where ``scale`` is mm for each unit of w; 0 edge-on."""
+def _upward(facet, scale):  # noqa: ANN001, ANN202
+    """The w of a facet's unit normal, where ``scale`` is mm for each unit of w; 0 edge-on or without an area."""
     u1, v1, w1 = facet[1, 0] - facet[0, 0], facet[1, 1] - facet[0, 1], (facet[1, 2] - facet[0, 2]) * scale
     u2, v2, w2 = facet[2, 0] - facet[0, 0], facet[2, 1] - facet[0, 1], (facet[2, 2] - facet[0, 2]) * scale
     x, y, z = v1 * w2 - w1 * v2, w1 * u2 - u1 * w2, u1 * v2 - v1 * u2
-    return abs(z) / max(math.sqrt(x * x + y * y + z * z), 1e-300)
+    return z / max(math.sqrt(x * x + y * y + z * z), 1e-300)
 
 
 @njit(cache=True, nogil=True, error_model="numpy")
-def slopes_of(facets: NDArray[np.float64]) -> NDArray[np.float64]:
-    """The w (k,) of the unit normals of facets (k, 3, 3); 0 for those without an area."""
-    slopes = np.empty(len(facets))
+def upward(facets: NDArray[np.float64]) -> NDArray[np.float64]:
+    """The w (k,) of the unit normals of facets (k, 3, 3)."""
+    found = np.empty(len(facets))
     for k in range(len(facets)):
-        x1, y1, z1 = facets[k, 1, 0] - facets[k, 0, 0], facets[k, 1, 1] - facets[k, 0, 1], facets[k, 1, 2] - facets[k, 0, 2]
-        x2, y2, z2 = facets[k, 2, 0] - facets[k, 0, 0], facets[k, 2, 1] - facets[k, 0, 1], facets[k, 2, 2] - facets[k, 0, 2]
-        x, y, z = y1 * z2 - z1 * y2, z1 * x2 - x1 * z2, x1 * y2 - y1 * x2
-        slopes[k] = z / max(math.sqrt(x * x + y * y + z * z), 1e-300)
-    return slopes
+        found[k] = _upward(facets[k], 1.0)
+    return found
 
 
 @njit(cache=True, nogil=True, error_model="numpy")
@@ -207,7 +204,7 @@ def where_it_begins(  # noqa: C901
     Two facets meet sooner than their thinned ones by what their planes lie ahead of those, the more the steeper they
     are. Those that meet only a little sooner merely slide, and do not lead to the contact.
     """
-    steep = max(min(_slope(mover_thin[pair[0]], scale), _slope(rest_thin[pair[1]], scale)), STEEPEST)
+    steep = max(min(abs(_upward(mover_thin[pair[0]], scale)), abs(_upward(rest_thin[pair[1]], scale))), STEEPEST)
     along = reach / (steep * scale)
     near = _near(mover_boxes, met[0], met[1], met[2], reach, along)
     there = _near(rest_boxes, met[0] - shift[0], met[1] - shift[1], met[2] + gap - shift[2], reach, along)
@@ -216,13 +213,13 @@ def where_it_begins(  # noqa: C901
     latest = NEVER
     slopes, others = np.empty(len(there)), np.empty(len(there))
     for n in range(len(there)):
-        slopes[n] = _slope(rest[there[n]], scale)
+        slopes[n] = abs(_upward(rest[there[n]], scale))
         others[n] = _later(rest[there[n]], rest_thin[there[n]], -1.0) if slopes[n] >= EDGE_ON else NEVER
     for i in near:
         for k in range(3):
             for axis in range(3):
                 here[k, axis] = mover[i, k, axis] - shift[axis]
-        slope = _slope(here, scale)
+        slope = abs(_upward(here, scale))
         if slope < EDGE_ON:
             continue
         later = _later(mover[i], mover_thin[i], 1.0)

@@ -13,7 +13,16 @@ from cachetools import LRUCache, cached
 from numpy.typing import NDArray
 
 from pulley.core.contact.growth import grows
-from pulley.core.contact.kernels import EDGE_ON, NEVER, ROUND_OFF, bounds_of, grid_of, least_gap, slopes_of, where_it_begins
+from pulley.core.contact.kernels import (
+    EDGE_ON,
+    NEVER,
+    ROUND_OFF,
+    bounds_of,
+    grid_of,
+    least_gap,
+    upward,
+    where_it_begins,
+)
 from pulley.core.contact.start import TOLERANCE, Allowed, allowed, placed_within
 from pulley.core.contact.thinning import skin
 from pulley.core.geometry.frames import Pose, Vector, unit, view_frame
@@ -226,7 +235,7 @@ def facing_along(mesh: Mesh, turn: bytes, facing: float, radius: float) -> Facin
     bounds = skin(mesh)
     thin, left = bounds.thinned(radius)
     corners = thin @ frame.T
-    slope = slopes_of(corners)
+    slope = upward(corners)
     keep = np.where(bounds.both, np.abs(slope), slope * facing) > EDGE_ON
     keep &= left | bounds.both
     corners = np.ascontiguousarray(corners[keep])

@@ -19,7 +19,7 @@ from pulley.core.camera import camera_frame
 from pulley.core.drawing.balloons import automatic, numbered
 from pulley.core.drawing.lists import laid, list_box, table_box
 from pulley.core.drawing.marks import note_box
-from pulley.core.drawing.paper import Box, Paper
+from pulley.core.drawing.paper import USUAL_PAPER, Box, Paper, paper_of
 from pulley.core.drawing.rows import Row, rows
 from pulley.core.drawing.scene import Scene, picture_bounds, scene_of, score_of
 from pulley.core.drawing.sheet import Page, PagePattern, PartsList, Sheet, SheetView, Shown
@@ -123,6 +123,11 @@ def papers(pattern: PagePattern, paper: Paper | None) -> list[list[Paper]]:
     ways = (True, False) if pattern.wide is None else (pattern.wide,)
     names = (pattern.paper,) if pattern.paper else TRIED[pattern.family]
     return [[Paper(name, wide) for wide in ways] for name in names]
+
+
+def usual_rooms(assembly: Assembly, teardown: Teardown) -> Rooms:
+    """`page_rooms` of the paper that a proposal is for where nothing else was asked for."""
+    return page_rooms(assembly, teardown, paper_of(USUAL_PAPER))
 
 
 def page_rooms(assembly: Assembly, teardown: Teardown, paper: Paper, pattern: PagePattern = PagePattern()) -> Rooms:  # noqa: B008 (frozen)

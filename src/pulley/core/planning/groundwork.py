@@ -20,33 +20,13 @@ from pulley.core.planning.memory import Forgetful, Memory, key_for
 from pulley.core.planning.options import Options
 from pulley.core.planning.peeling import Peeling, Wishes
 from pulley.core.planning.removal_order import peel
-from pulley.core.planning.starting import base_of, present_units, units_for, units_with, wishes_for
+from pulley.core.planning.starting import base_of, units_for, units_with
 from pulley.core.score.stages import displacements, poses_at
 from pulley.core.teardown import Teardown
 
 FORGETFUL = Forgetful()
-CONTACTS = 0.7  # of getting ready: the share of contacts
 LATELY = 6  # blocking graphs and supports of one assembly that are kept at hand
 T = TypeVar("T")
-
-
-def get_ready(
-    assembly: Assembly, teardown: Teardown, report: Callable[[float], None], memory: Memory = FORGETFUL
-) -> None:
-    """Work out, and keep in a memory, what the usual proposal for a teardown needs to know of contacts, and the order
-    in which it takes things off."""
-    teardown, options = with_gives(assembly, teardown, memory), Options()
-    blocking = blocking_of(assembly, teardown, options, memory)
-    present, _ = present_units(blocking, teardown, options)
-    if present:
-        prepared(blocking, teardown, present, lambda share: report(CONTACTS * share), memory)
-        base = base_for(blocking, present, teardown, options)
-        support, wishes = support_of(blocking, teardown, base, memory), wishes_for(blocking, present, options, ())
-
-        def told(done: int, of: int) -> None:
-            report(CONTACTS + (1 - CONTACTS) * done / of)
-
-        ordered(blocking, teardown, present, base, wishes, support, memory, told)
 
 
 def with_gives(assembly: Assembly, teardown: Teardown, memory: Memory) -> Teardown:

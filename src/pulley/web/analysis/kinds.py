@@ -1,5 +1,6 @@
 """What is worked out about a teardown, each kind once."""
 
+from contextlib import suppress
 from dataclasses import asdict, dataclass
 from typing import Any
 
@@ -10,8 +11,9 @@ from pulley.core import crossings, visibility
 from pulley.core.contact.check import Verdict, check
 from pulley.core.contact.terms import motions
 from pulley.core.describe import remedy_sentence
+from pulley.core.drawing.layout import usual_rooms
+from pulley.core.errors import PulleyError
 from pulley.core.naming import component_name
-from pulley.core.planning.groundwork import get_ready
 from pulley.core.planning.holding import Hold, holds
 from pulley.core.planning.options import Options
 from pulley.core.planning.peeling import Enough
@@ -105,8 +107,9 @@ def _begins(teardown: Teardown) -> tuple[Any, ...]:
 
 @analysis("ready", _begins)
 def made_ready(case: Case, report: Report) -> bool:
-    """What a proposal needs to know of contacts, and the usual order, worked out before one is asked for."""
-    get_ready(case.assembly, case.teardown, lambda share: report(share, "what blocks what"), cache)
+    """The usual proposal, kept, and with it what any other needs, worked out before one is asked for."""
+    with suppress(PulleyError):  # whoever asks for it hears of that
+        propose(case.assembly, case.teardown, Options(rooms=usual_rooms(case.assembly, case.teardown)), report, cache)
     return True
 
 

@@ -8,7 +8,7 @@ from django.core.cache import cache
 
 from pulley.core import teardown as core
 from pulley.core.assembly import Assembly
-from pulley.core.drawing.layout import page_rooms
+from pulley.core.drawing.layout import page_rooms, usual_rooms
 from pulley.core.drawing.paper import USUAL_PAPER, paper_of
 from pulley.core.errors import PulleyError
 from pulley.core.geometry.directions import AXES
@@ -97,8 +97,16 @@ def case_of(sent: Sent, teardown: core.Teardown, assembly: Assembly) -> Case:
 
 def is_kept(case: Case) -> bool:
     """Whether what is asked was worked out before, in whatever run."""
-    options = structure(case.asked["options"], Options)
-    return kept(case.assembly, case.teardown, options, cache) is not None
+    return kept(case.assembly, case.teardown, _options(case), cache) is not None
+
+
+def is_usual(case: Case) -> bool:
+    """Whether what is asked is what `ready` works out."""
+    return _options(case) == Options(rooms=usual_rooms(case.assembly, case.teardown))
+
+
+def _options(case: Case) -> Options:
+    return structure(case.asked["options"], Options)
 
 
 def cases_of(sent: Sent, teardown: core.Teardown, assembly: Assembly) -> dict[str, Case]:

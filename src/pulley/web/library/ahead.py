@@ -10,8 +10,7 @@ from django.db import transaction
 from django.utils import timezone
 from django_tasks import task
 
-from pulley.core.drawing.layout import page_rooms
-from pulley.core.drawing.paper import USUAL_PAPER, paper_of
+from pulley.core.drawing.layout import usual_rooms
 from pulley.core.planning.proposal import propose_usual
 from pulley.core.teardown import Teardown
 from pulley.web.jobs.models import Job
@@ -46,7 +45,7 @@ def look_ahead(pk: str) -> None:
         return
     try:
         assembly = core_assembly(row)
-        propose_usual(assembly, page_rooms(assembly, Teardown(""), paper_of(USUAL_PAPER)), _making_way(), cache)
+        propose_usual(assembly, usual_rooms(assembly, Teardown("")), _making_way(), cache)
     except MakesWay:
         look_ahead.using(run_after=timezone.now() + LATER).enqueue(pk)
 

@@ -77,8 +77,10 @@ def _asked(row: Teardown, case: Case, stopping: bool) -> analysis.Result:
     begun = analysis.known("proposal", case).done or analysis.begun("proposal", case)
     if not (stopping or begun or proposal_request.is_kept(case)):
         ready = _made_ready(row, case, analysis.SOON)
-        if not ready.done:
-            return analysis.Result(False, SHARES[0] * ready.progress)
+        if not ready.done and proposal_request.is_usual(case):
+            return ready
+        if not ready.done and ready.progress < SHARES[1]:  # what any needs is not yet there
+            return replace(ready, progress=SHARES[0] * ready.progress / SHARES[1])
     found = analysis.request("proposal", row.assembly, case, analysis.SOON)
     return found if found.done else replace(found, progress=max(found.progress, SHARES[0]))
 
