@@ -230,7 +230,7 @@ class BrowserCase(LiveServerTestCase):
         violations = self.page.evaluate("axe.run().then(result => result.violations)")
         self.assertEqual([(v["id"], [node["target"] for node in v["nodes"]]) for v in violations], [])
 
-    def wait_until(self, holds, seconds: float = 120.0):
+    def wait_until(self, holds, seconds: float = PATIENCE / 1000):
         """Wait for something outside the page."""
         until = time.monotonic() + seconds
         while not holds():

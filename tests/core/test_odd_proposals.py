@@ -1,6 +1,7 @@
 """Proposals for what is hard to propose for: odd assemblies, pages, wishes and ways down, and picks that contradict."""
 
 import pickle
+from dataclasses import replace
 from functools import cache
 from unittest import TestCase, mock
 
@@ -10,6 +11,7 @@ from benchmarks.generate import assemble
 from benchmarks.mechanisms import at, box, made, screw
 from manifold3d import Manifold
 
+from pulley.core.assembly import Assembly
 from pulley.core.contact.check import check
 from pulley.core.contact.scene import Scene
 from pulley.core.errors import PulleyError
@@ -142,6 +144,29 @@ class PiecesTests(TestCase):
                 self.assertRaises(AssertionError, propose, mechanisms.gearbox(), options=options, memory=memory)
             down = Teardown("t", bearings=Bearings((0.0, -1.0, 0.0), (0.0, 0.0, -1.0)))
             self.assertRaises(AssertionError, propose, mechanisms.gearbox(), down, memory=memory)
+
+    def test_a_proposal_is_kept_for_what_it_was_worked_out_for_and_nothing_else(self):
+        memory, gearbox, plan = Kept(), mechanisms.gearbox(), Teardown("t")
+        whole = propose(gearbox, plan, memory=memory)
+        first = gearbox.leaves[0]
+
+        def but(**changed) -> Assembly:
+            """The gearbox, with something else said of its first leaf."""
+            rest = [each for each in gearbox.components if each is not first]
+            return replace(gearbox, components=(replace(first, **changed), *rest))
+
+        others = [
+            but(name="Another name"),
+            but(colour=(1.0, 0.0, 0.0)),
+            but(part=replace(first.part, name="Circlip")),
+            but(part=replace(first.part, mass=12.0)),
+        ]
+        with mock.patch("pulley.core.planning.proposal._worked_out", side_effect=AssertionError):
+            self.assertEqual(propose(mechanisms.gearbox(), replace(plan, name="u"), memory=memory), whole)
+            for other in others:
+                self.assertRaises(AssertionError, propose, other, plan, memory=memory)
+            for changed in ({"trails_shown": False}, {"wears": (first.path,)}, {"tolerance": 0.05}):
+                self.assertRaises(AssertionError, propose, gearbox, replace(plan, **changed), memory=memory)
 
     def asked(self, counted: mock.Mock, memory: Kept) -> int:
         """How many contacts are worked out until the order is there."""

@@ -23,6 +23,11 @@ def at(x: float, y: float, z: float) -> np.ndarray:
     return translation(np.array([x, y, z], float))
 
 
+def tips() -> Mesh:
+    """Two boxes that share a point."""
+    return flat_mesh(np.concatenate([box_mesh((0, 0, 0), (1, 1, 1)).corners, box_mesh((1, 1, 1), (2, 2, 2)).corners]))
+
+
 def sheet(x: float, y: float) -> Mesh:
     """A flat open surface in the plane z = 0."""
     return flat_mesh(np.array([[[0, 0, 0], [x, 0, 0], [x, y, 0]], [[0, 0, 0], [x, y, 0], [0, y, 0]]], float))
@@ -84,9 +89,17 @@ class ThinnedTests(TestCase):
         np.testing.assert_allclose(np.abs(bounds.corners[..., 2]).max(), SHEET)
         self.assertFalse(bounds.both.any())
 
+    def test_corners_of_one_number_are_one_however_much_it_is_thinned(self):
+        for mesh in (box_mesh((0, 0, 0), (4, 6, 8)), ring(12, 5, 10), sheet(10, 10), tips()):
+            bounds = skin(mesh)
+            for radius in (0.0, 0.05, 5.0):
+                corners = bounds.thinned(radius)[0].reshape(-1, 3)
+                _, first, same = np.unique(bounds.vertices, return_index=True, return_inverse=True)
+                np.testing.assert_array_equal(corners, corners[first][same.reshape(-1)])
+        self.assertEqual(len(np.unique(bounds.vertices)), 16)  # of the two boxes
+
     def test_surfaces_that_share_a_point_are_thinned_each_for_itself(self):
-        tips = np.concatenate([box_mesh((0, 0, 0), (1, 1, 1)).corners, box_mesh((1, 1, 1), (2, 2, 2)).corners])
-        corners, _ = skin(flat_mesh(tips)).thinned(0.1)
+        corners, _ = skin(tips()).thinned(0.1)
         near = np.abs(corners - 1).max(-1) < 0.2
         self.assertEqual(sorted(np.unique(corners[near].round(6)).tolist()), [0.9, 1.1])
 

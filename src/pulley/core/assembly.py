@@ -144,10 +144,19 @@ class Assembly:
 
     @cached_property
     def key(self) -> str:
-        """The assembly's address by content: the same parts in the same places, under the same names."""
+        """The assembly's address by content: the same parts in the same places, under the same names.
+
+        Whatever is kept under it may depend on all that is said of components: a name tells a fastener, a mass what
+        falls, a colour how a film looks.
+        """
         digest = hashlib.sha256()
-        for leaf in self.leaves:
-            digest.update(f"{leaf.path}\0{leaf.part.mesh.key}\0".encode() + leaf.pose.tobytes())
+        for component in self.components:
+            said: list[object] = [component.path, component.name]
+            if isinstance(component, Leaf):
+                part, colour = component.part, component.colour and tuple(component.colour)
+                said += [part.key, part.name, part.material, part.mass, part.mesh.key, colour]
+                digest.update(component.pose.tobytes())
+            digest.update(repr(said).encode())
         return digest.hexdigest()[:32]
 
     @cached_property

@@ -150,7 +150,8 @@ def children(server: mariadb.Server, listening: socket.socket) -> list[processes
 def serve(demo: bool) -> int:
     """Set up, start everything, and serve until stopped."""
     os.environ |= {"PULLEY_VAR": str(VAR), "PULLEY_DEMO": "1" if demo else "0"}
-    _wanted("PULLEY_STAND_BACK", 0)
+    for name in ("PULLEY_STAND_BACK", "PULLEY_LOOK_AHEAD"):
+        _wanted(name, 0)
     for number in (signal.SIGINT, signal.SIGTERM):  # also where a shell started us with Ctrl-C ignored
         signal.signal(number, _interrupt)
     with database(VAR / "mariadb") as server:

@@ -19,6 +19,7 @@ from pulley.core.contact.kernels import (
     ROUND_OFF,
     bounds_of,
     grid_of,
+    height_at,
     least_gap,
     upward,
     where_it_begins,
@@ -204,17 +205,9 @@ def begins(
     ``may`` says what the two were thinned by; ``scale`` is mm for each unit of w.
     """
     gap, u, v, i, j = found
-    met = np.array([u, v, _height(ahead.facets[i], u, v)])
+    met = np.array([u, v, height_at(ahead.facets[i], u, v)])
     facets = (ahead.true, ahead.facets, ahead.boxes, behind.true, behind.facets, behind.boxes)
     return where_it_begins(*facets, shift, met, (i, j), gap, REACH * (may.mover + may.rest), may.depth, scale)
-
-
-def _height(facet: NDArray[np.float64], u: float, v: float) -> float:
-    """The w of a facet (3, 3) over (u, v)."""
-    (x, y, z), b, c = facet.tolist()  # a few plain numbers, many times over
-    p, q = (b[0] - x, b[1] - y, b[2] - z), (c[0] - x, c[1] - y, c[2] - z)
-    across = p[1] * q[2] - p[2] * q[1], p[2] * q[0] - p[0] * q[2], p[0] * q[1] - p[1] * q[0]
-    return float(z - (across[0] * (u - x) + across[1] * (v - y)) / across[2])
 
 
 @cached(LRUCache(KEPT, lambda facing: facing.size), lock=Lock())

@@ -164,7 +164,9 @@ def kept(assembly: Assembly, teardown: Teardown, options: Options, memory: Memor
 
 def _key(assembly: Assembly, teardown: Teardown, options: Options) -> str:
     """All that a proposal depends on."""
-    return key_for("proposal", assembly.key, motions(teardown), teardown.bearings.up, teardown.wears, options)
+    shown = teardown.trails, teardown.routes, teardown.trails_shown, [step.trails for step in teardown.steps]
+    said = motions(teardown), teardown.bearings.up, teardown.wears, teardown.hidden, shown
+    return key_for("proposal", assembly.key, said, options)
 
 
 def propose_usual(assembly: Assembly, rooms: Rooms, report: Report, memory: Memory) -> None:
