@@ -5,9 +5,9 @@ from unittest import mock
 
 from django.db import connection
 from django.test import TestCase
-from django_tasks_db.management.commands.db_worker import Worker
 
-from pulley.web.jobs import services, worker
+from pulley.web.jobs import bell, services, worker
+from pulley.web.jobs.queue import Listener
 from tests.scenes import within_this_process
 
 
@@ -33,26 +33,18 @@ class Beside:
     """A worker for analyses in a thread of its own, beside a live server, until it is told to end."""
 
     def __init__(self) -> None:
-        self.worker = Worker(
-            queue_names=[services.QUICK],
-            excluded_queue_names=[],
-            interval=0.02,
-            batch=False,
-            backend_name="default",
-            startup_delay=False,
-            max_tasks=None,
-            worker_id="beside",
-        )
+        self.worker = Listener([services.QUICK])
         self.thread = threading.Thread(target=self._run, daemon=True)
         self.thread.start()
 
     def _run(self) -> None:
         try:
-            self.worker.run()
+            self.worker.listen()
         finally:
             connection.close()
 
     def end(self) -> None:
         """Finish what is in hand, and stop."""
         self.worker.running = False
+        bell.ring()
         self.thread.join()

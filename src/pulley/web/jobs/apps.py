@@ -2,6 +2,7 @@
 
 from django.apps import AppConfig
 from django.utils.module_loading import autodiscover_modules
+from django_tasks.signals import task_enqueued
 
 
 class JobsConfig(AppConfig):
@@ -11,5 +12,8 @@ class JobsConfig(AppConfig):
     label = "jobs"
 
     def ready(self) -> None:
-        """Learn what each app has to do in the background."""
+        """Learn what each app has to do in the background, and ring the bell for what is to be done."""
+        from pulley.web.jobs.bell import ring
+
         autodiscover_modules("tasks")
+        task_enqueued.connect(ring, dispatch_uid="bell")

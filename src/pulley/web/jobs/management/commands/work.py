@@ -10,24 +10,22 @@ from django.conf import settings
 from django.core.management import call_command
 from django.core.management.base import BaseCommand, CommandParser
 from django.db import Error, close_old_connections
-from django.utils.crypto import get_random_string
-from django_tasks_db.management.commands.db_worker import Worker
 
 from pulley.core.kernel.process import prepare
 from pulley.core.priority import stand_back
 from pulley.core.warm import warm
+from pulley.web.jobs.queue import Listener
 from pulley.web.jobs.registry import CHORES
 from pulley.web.jobs.services import LONG, revive_stale
 from pulley.web.jobs.worker import leaving
 
 LOOK_EVERY = 5.0  # seconds
 EMPTY_EVERY = 3600.0  # seconds
-GLANCE = 0.04  # seconds between two looks at the queue
 DATABASE = "django_tasks_db.DatabaseBackend"
 
 
-class Leaving(Worker):
-    """The queue's own worker; told to end, it gives back what it has in hand instead of finishing it."""
+class Leaving(Listener):
+    """A worker that, told to end, gives back what it has in hand instead of finishing it."""
 
     def shutdown(self, signum: int, frame: FrameType | None) -> None:
         """End soon."""
@@ -54,18 +52,9 @@ class Command(BaseCommand):
             )
             _tend_for_ever()
         threading.Thread(target=_tend_for_ever, daemon=True).start()
-        worker = Leaving(
-            queue_names=[LONG] if options["long"] else ["*"],
-            excluded_queue_names=[] if options["long"] else [LONG],
-            interval=GLANCE,
-            batch=False,
-            backend_name="default",
-            startup_delay=False,
-            max_tasks=None,
-            worker_id=get_random_string(32),
-        )
+        worker = Leaving([LONG]) if options["long"] else Leaving(["*"], but=[LONG])
         worker.configure_signals()
-        worker.run()
+        worker.listen()
 
 
 def _tend_for_ever() -> None:
