@@ -5,8 +5,8 @@ import importlib
 import json
 import shutil
 import tempfile
-from collections.abc import Callable
-from contextlib import AbstractContextManager
+from collections.abc import Callable, Iterator
+from contextlib import ExitStack, contextmanager
 from dataclasses import asdict, replace
 from functools import cache
 from pathlib import Path
@@ -23,6 +23,7 @@ from pulley.core.geometry.frames import translation
 from pulley.core.geometry.mesh import Mesh, box_mesh
 from pulley.core.kernel.protocol import Order
 from pulley.core.motion import Axial
+from pulley.core.publish import solids
 from pulley.core.store import Folder, from_record
 from pulley.core.teardown import Step, Teardown
 
@@ -52,14 +53,18 @@ def read(path: Path) -> Assembly:
         return read_file(path, Folder(store()))
 
 
-def within_this_process() -> AbstractContextManager[object]:
-    """While it lasts, files are read in this process: one of its own, as users have, takes seconds to start."""
+@contextmanager
+def within_this_process() -> Iterator[None]:
+    """While it lasts, files are read and written in this process: one of its own takes seconds to start."""
 
-    def run(order: Order, report: Callable[[float, str], None], _limits: object) -> None:
+    def run(order: Order, report: Callable[[float, str], None], _limits: object = None) -> None:
         module, _, operation = order.do.partition(":")
         getattr(importlib.import_module(module), operation)(order, report)
 
-    return mock.patch.object(reading, "run", run)
+    with ExitStack() as patched:
+        for module in (reading, solids):
+            patched.enter_context(mock.patch.object(module, "run", run))
+        yield
 
 
 def read_here(path: Path, **wanted) -> Assembly:

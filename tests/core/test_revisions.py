@@ -1,5 +1,7 @@
 """Two revisions of a model: what is which, and what was made for one on the other."""
 
+import contextlib
+import io
 import json
 import tempfile
 from dataclasses import replace
@@ -24,7 +26,20 @@ from pulley.core.revisions.describing import sentence, summary
 from pulley.core.revisions.judging import fresh_snags
 from pulley.core.revisions.matching import SURE, compare
 from pulley.core.teardown import Placed
-from tests.scenes import AS1, DEMO, DEMO_TEARDOWN, UP, WINCH, WINCH_TEARDOWN, axial, boxes, read, read_here, teardown
+from tests.scenes import (
+    AS1,
+    DEMO,
+    DEMO_TEARDOWN,
+    UP,
+    WINCH,
+    WINCH_TEARDOWN,
+    axial,
+    boxes,
+    read,
+    read_here,
+    teardown,
+    within_this_process,
+)
 
 THREE = (AS1, AS1.parent / "as1-tu-203.stp", AS1.parent / "as1_pe_203.stp")
 
@@ -235,7 +250,8 @@ class CommandTests(TestCase):
     def test_compare_and_carry_from_the_command_line(self):
         from pulley.core import cli
 
-        with tempfile.TemporaryDirectory() as folder:
+        quietly = contextlib.redirect_stdout(io.StringIO())
+        with tempfile.TemporaryDirectory() as folder, within_this_process(), quietly:
             out = Path(folder) / "new.json"
             self.assertEqual(cli.main(["compare", str(THREE[0]), str(THREE[1]), "--json"]), 0)
             plan = teardown(axial(("as1/plate_1",), UP, 60.0))

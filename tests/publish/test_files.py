@@ -40,7 +40,21 @@ from pulley.core.store import Folder
 from pulley.core.teardown import Camera, Step, Teardown, Tint
 from pulley.core.visibility import poses_in
 from tests.reference import test_demo_parts
-from tests.scenes import AS1, DEMO, DEMO_TEARDOWN, ROOT, UP, WINCH, WINCH_TEARDOWN, axial, read, store, teardown, tower
+from tests.scenes import (
+    AS1,
+    DEMO,
+    DEMO_TEARDOWN,
+    ROOT,
+    UP,
+    WINCH,
+    WINCH_TEARDOWN,
+    axial,
+    read,
+    store,
+    teardown,
+    tower,
+    within_this_process,
+)
 
 INSTANTS = 50
 
@@ -183,6 +197,9 @@ LINEAR_336699 = [0.033105, 0.132868, 0.318547]  # of #336699 by IEC 61966-2-1, w
 
 
 class SolidTests(TestCase):
+    def setUp(self):
+        self.enterContext(within_this_process())
+
     def exact(self, content: bytes) -> list[tuple[float, np.ndarray]]:
         """Volume and centre of mass of every solid of a STEP file, by Open CASCADE's plain reader."""
         with tempfile.TemporaryDirectory() as folder:

@@ -13,14 +13,13 @@ import numpy as np
 
 from pulley.core.assembly import Assembly, Leaf, leaf_bounds
 from pulley.core.contact.scene import Scene, home_scene
-from pulley.core.formats.reading import read_file
 from pulley.core.planning.options import Options
 from pulley.core.planning.proposal import propose
 from pulley.core.publish import solids
 from pulley.core.store import Folder
 from pulley.core.teardown import Teardown
 from tests.exporting import export_all, export_exact
-from tests.scenes import AS1, DEMO, WINCH, read, read_here, store
+from tests.scenes import AS1, DEMO, WINCH, read, read_here, store, within_this_process
 
 SIX = [np.array(d, float) * s for d in ((1, 0, 0), (0, 1, 0), (0, 0, 1)) for s in (1, -1)]
 TURN = np.array([[1.0, 0, 0, 0], [0, 0, -1, 0], [0, 1, 0, 0], [0, 0, 0, 1]])  # what a reader of glTF does to Y up
@@ -53,6 +52,7 @@ class SameAssemblyTests(TestCase):
     def setUpClass(cls):
         super().setUpClass()
         cls.folder = Path(cls.enterClassContext(tempfile.TemporaryDirectory()))
+        cls.enterClassContext(within_this_process())
         cls.files = {}
         for step in (AS1, DEMO, WINCH):
             own = cls.folder / step.stem
@@ -109,7 +109,7 @@ class SameAssemblyTests(TestCase):
                         self.assertEqual(back[other.blocker], meeting.blocker)
 
     def test_what_came_as_triangles_leaves_as_step_with_flat_faces(self):
-        found = read_file(self.files[AS1]["stl by trimesh"], Folder(store()))
+        found = read_here(self.files[AS1]["stl by trimesh"])
         written = self.folder / "back.step"
         poses = {leaf.path: leaf.pose for leaf in found.leaves}
         written.write_bytes(solids.step(found, Teardown("any"), poses, Folder(store())))

@@ -15,7 +15,7 @@ import numpy as np
 
 from pulley.core.cli import main
 from pulley.core.contact.scene import home_scene
-from tests.scenes import read, store
+from tests.scenes import read, store, within_this_process
 
 CASES = Path(__file__).with_name("cases")
 
@@ -23,6 +23,7 @@ CASES = Path(__file__).with_name("cases")
 class CaseTests(TestCase):
     def setUp(self):
         self.enterContext(mock.patch.dict(os.environ, PULLEY_STORE=str(store())))
+        self.enterContext(within_this_process())
 
     def asked(self, *words: str) -> dict:
         with contextlib.redirect_stdout(io.StringIO()) as out:
