@@ -150,7 +150,7 @@ def children(server: mariadb.Server, listening: socket.socket) -> list[processes
 def serve(demo: bool) -> int:
     """Set up, start everything, and serve until stopped."""
     os.environ |= {"PULLEY_VAR": str(VAR), "PULLEY_DEMO": "1" if demo else "0"}
-    for name in ("PULLEY_STAND_BACK", "PULLEY_LOOK_AHEAD"):
+    for name in ("PULLEY_STAND_BACK", "PULLEY_LOOK_AHEAD", "PULLEY_FINE"):
         _wanted(name, 0)
     for number in (signal.SIGINT, signal.SIGTERM):  # also where a shell started us with Ctrl-C ignored
         signal.signal(number, _interrupt)
@@ -219,6 +219,7 @@ def run_tests(words: Sequence[str]) -> int:
     """Every test, or those named, on a database of their own."""
     os.environ["PULLEY_STAND_BACK"] = "0"  # groups of tests side by side would starve their own workers
     os.environ["PULLEY_LOOK_AHEAD"] = "0"  # what many tests have brought in would keep the worker of one for minutes
+    os.environ.setdefault("PULLEY_FINE", "100")  # frames take most of the time of tests in the browser
     os.environ.setdefault("PULLEY_LOG", "CRITICAL")  # what tests provoke on purpose is not worth a line
     os.environ |= {"PULLEY_VAR": str(VAR / "test"), "PULLEY_DEMO": "1", "DJANGO_ALLOW_ASYNC_UNSAFE": "1"}
     warm_kernels()
@@ -239,9 +240,9 @@ def _own_place(number: int) -> dict[str, str]:
 
 
 BESIDE = (  # groups of tests, each of which takes about as long as all that are in none
-    ("core", "local", "publish"),
+    ("core", "local", "browser.test_sheets", "browser.test_winch"),
     ("reference", "browser.test_authoring"),
-    ("web", "browser.test_first_slice", "browser.test_publishing", "browser.test_room"),
+    ("web", "publish", "browser.test_assembling", "browser.test_first_slice", "browser.test_publishing"),
 )
 
 
@@ -288,7 +289,7 @@ def run_bench(words: Sequence[str]) -> int:
 
 def take_pictures(_words: Sequence[str]) -> int:
     """The pictures in docs/screenshots, made from demo data."""
-    os.environ["PULLEY_PICTURES"] = str(ROOT / "docs" / "screenshots")
+    os.environ |= {"PULLEY_PICTURES": str(ROOT / "docs" / "screenshots"), "PULLEY_FINE": "150"}
     return run_tests(["tests.browser.pictures"])
 
 

@@ -70,6 +70,7 @@ TEMPLATES = [
                 "django.template.context_processors.request",
                 "django.contrib.auth.context_processors.auth",
                 "django.contrib.messages.context_processors.messages",
+                "pulley.web.context.fineness",
             ]
         },
     }
@@ -118,6 +119,9 @@ STORAGES = {
     "staticfiles": {"BACKEND": "pulley.web.statics.HashedFiles"},
 }
 DEFAULT_AUTO_FIELD = "django.db.models.BigAutoField"
+FINE = (
+    min(max(int(os.environ.get("PULLEY_FINE", "150")), 50), 400) / 100
+)  # pixels of the canvas to one of the page, by processor
 LOOK_AHEAD = int(os.environ.get("PULLEY_LOOK_AHEAD", "1000"))  # components of what is looked at as it comes in
 TASKS = {
     "default": {

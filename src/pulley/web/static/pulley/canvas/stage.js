@@ -8,7 +8,7 @@ import { addPicking } from "./picking.js";
 import { createPicture } from "./picture.js";
 import { addView } from "./view.js";
 
-const FINE = 1.5; // pixels of the picture to one of the page, where the processor draws
+const FINE = Number(document.documentElement.dataset.fine ?? 1.5); // pixels of the picture to one of the page, where the processor draws
 const FINEST = 2; // the same, at most, on a finer screen
 
 /** Build the scene in `canvas`, which fills `box`. */
