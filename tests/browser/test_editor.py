@@ -27,6 +27,15 @@ FRAME = """(ask) => new Promise((done) => {
     })"""
 
 
+# keep what the canvas says from now on of whether and in which direction it plays
+HEED_PLAYING = """() => {
+    const { dataset } = document.querySelector("#canvas");
+    window.played = [];
+    new MutationObserver(() => window.played.at(-1) !== dataset.playing && window.played.push(dataset.playing))
+        .observe(document.querySelector("#canvas"), { attributeFilter: ["data-playing"] });
+}"""
+
+
 class EditorTests(BrowserCase):
     def kept(self, row: Teardown):
         return persistence.load(Teardown.objects.get(pk=row.pk))
@@ -265,10 +274,11 @@ class EditorTests(BrowserCase):
         page.click("#pause")
         self.at_rest()
         self.soon(self.assertGreater, lambda: self.offset(ROD)[0], 0)
+        page.evaluate(HEED_PLAYING)
         page.evaluate("window.pulley.player.speed = 20")
         page.click("#both")
-        page.wait_for_selector('#canvas[data-playing="-1"]')
         self.at_rest()
+        self.assertEqual(page.evaluate("window.played"), ["1", "-1", "0"])  # the way back may last but a frame
         self.soon(self.assertEqual, lambda: self.offset(ROD), [0, 0, 0])
 
     def test_trail_lines_on_and_off(self):

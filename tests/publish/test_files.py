@@ -10,6 +10,7 @@ import subprocess
 import tempfile
 import zipfile
 import zlib
+from collections.abc import Callable
 from functools import cache
 from pathlib import Path
 from unittest import TestCase
@@ -142,6 +143,12 @@ class Read:
         return np.column_stack([np.interp(at, times, values[:, axis]) for axis in range(values.shape[1])])
 
 
+@cache
+def animated(made: Callable[[], tuple]) -> Read:
+    """The GLB that plays one of the plans above, read; once a run, as it takes seconds."""
+    return Read(model.animated_glb(*made()))
+
+
 class AnimatedGlbTests(TestCase):
     def test_the_validator_has_nothing_to_say(self):
         for assembly, plan in (winch(), halyard(), turning(), (tower(), Teardown("No steps"))):
@@ -152,8 +159,9 @@ class AnimatedGlbTests(TestCase):
 
     def test_poses_at_fifty_instants_are_the_scores(self):
         """Within 0.01 mm and 0.01 degrees, both clips."""
-        for assembly, plan in (winch(), halyard(), turning()):
-            score, found = compose(assembly, plan), Read(model.animated_glb(assembly, plan))
+        for made in (winch, halyard, turning):
+            (assembly, plan), found = made(), animated(made)
+            score = compose(assembly, plan)
             times = np.linspace(0, score.duration, INSTANTS)
             for clip, at in (("Explode", times), ("Collapse", score.duration - times)):
                 places = found.places(clip, at)
@@ -168,7 +176,7 @@ class AnimatedGlbTests(TestCase):
 
     def test_names_hierarchy_colours_views_and_trails_are_in_it(self):
         assembly, plan = winch()
-        gltf = Read(model.animated_glb(assembly, plan)).gltf
+        gltf = animated(winch).gltf
         named = {node.extras["path"]: node for node in gltf.nodes if "path" in (node.extras or {})}
         for component in assembly.components:
             self.assertEqual(named[component.path].name, component.name)
@@ -177,7 +185,7 @@ class AnimatedGlbTests(TestCase):
                 self.assertIn(component.path, inside)
         self.assertEqual([camera.name for camera in gltf.cameras], [camera.name for camera in plan.cameras])
         self.assertGreater(sum((node.name or "").startswith("Trail of") for node in gltf.nodes), 20)
-        tinted = Read(model.animated_glb(*turning())).gltf
+        tinted = animated(turning).gltf
         colours = [material.pbrMetallicRoughness.baseColorFactor[:3] for material in tinted.materials]
         self.assertEqual(sum(np.allclose(colour, LINEAR_336699, atol=1e-3) for colour in colours), 1)
         self.assertEqual({camera.type for camera in tinted.cameras}, {"perspective", "orthographic"})

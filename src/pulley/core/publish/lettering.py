@@ -22,6 +22,8 @@ Layer = NDArray[np.uint8]  # (h, w, 4)
 
 @cache
 def _known(file: Path) -> frozenset[int]:
+    if not file.is_file():
+        return frozenset()
     with TTFont(file, lazy=True) as font:
         return frozenset(font.getBestCmap())
 
@@ -35,7 +37,7 @@ def _runs(text: str, size: int) -> list[tuple[str, ImageFont.FreeTypeFont]]:
     """A line cut into runs of one typeface: ours as far as it has the letters, else the wider one where it is."""
     runs: list[tuple[str, Path]] = []
     for letter in text:
-        known = ord(letter) in _known(FILE) or not WIDER.is_file() or ord(letter) not in _known(WIDER)
+        known = ord(letter) in _known(FILE) or ord(letter) not in _known(WIDER)
         file = FILE if known else WIDER
         if runs and (runs[-1][1] == file or letter == " "):
             runs[-1] = (runs[-1][0] + letter, runs[-1][1])

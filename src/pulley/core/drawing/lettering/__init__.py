@@ -1,5 +1,6 @@
 """The typeface of sheets, and how long a text in it is: read from the font, so that all writers agree."""
 
+from bisect import bisect_right
 from collections.abc import Callable
 from functools import cache, lru_cache
 from pathlib import Path
@@ -78,7 +79,7 @@ def broken(text: str, room: float, length: Callable[[str], float]) -> list[str]:
                 lines.append(line)
                 longer = word
             while length(longer) > room and len(longer) > 1:
-                fits = next(n for n in range(len(longer) - 1, 0, -1) if n == 1 or length(longer[:n]) <= room)
+                fits = max(bisect_right(range(1, len(longer)), room, key=lambda n: length(longer[:n])), 1)  # noqa: B023
                 lines.append(longer[:fits])
                 longer = longer[fits:]
             line = longer

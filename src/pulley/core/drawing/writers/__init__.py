@@ -1,4 +1,7 @@
-"""The drawing model written as files: SVG, PDF, DXF and PNG; parts lists as CSV and XLSX; sheets as JSON."""
+"""The drawing model written as files: SVG, PDF, DXF and PNG; parts lists as CSV and XLSX; sheets as JSON.
+
+A writer is loaded when its kind is first asked for: their libraries take a second, which every process would wait for.
+"""
 
 from collections.abc import Callable, Mapping
 
@@ -7,9 +10,6 @@ from pulley.core.drawing.document import dumps
 from pulley.core.drawing.draw import draw
 from pulley.core.drawing.rows import rows
 from pulley.core.drawing.sheet import COLUMNS, Column, Sheet
-from pulley.core.drawing.writers.dxf import dxf
-from pulley.core.drawing.writers.pdf import pdf
-from pulley.core.drawing.writers.png import png
 from pulley.core.drawing.writers.svg import svg
 from pulley.core.drawing.writers.tables import csv_bytes, xlsx_bytes
 from pulley.core.errors import PulleyError
@@ -47,11 +47,19 @@ def write(assembly: Assembly, sheet: Sheet, kind: str, page: int = 0, report: Re
     if not 0 <= page < max(len(sheet.pages), 1):
         raise PulleyError(f"The sheet has {len(sheet.pages)} pages. Choose one of them.")
     pages = draw(assembly, sheet, report)
-    if kind == "pdf":
-        return pdf(pages, sheet.name)
+    if kind == "svg":
+        return svg(pages[page]).encode()
     if kind == "dxf":
+        from pulley.core.drawing.writers.dxf import dxf
+
         return dxf(pages)
-    return svg(pages[page]).encode() if kind == "svg" else png(pages, page)
+    if kind == "png":
+        from pulley.core.drawing.writers.png import png
+
+        return png(pages, page)
+    from pulley.core.drawing.writers.pdf import pdf
+
+    return pdf(pages, sheet.name)
 
 
 def list_columns(sheet: Sheet) -> tuple[Column, ...]:

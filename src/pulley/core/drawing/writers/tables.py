@@ -5,10 +5,6 @@ import io
 import re
 from collections.abc import Iterable, Sequence
 
-from openpyxl import Workbook
-from openpyxl.styles import Alignment, Font
-from openpyxl.utils import get_column_letter
-
 from pulley.core.drawing.rows import Row
 from pulley.core.drawing.sheet import Column
 
@@ -54,6 +50,10 @@ def xlsx_bytes(rows: Iterable[Row], columns: Sequence[Column], title: str) -> by
 
 def xlsx_of(lines: Iterable[Sequence[str | float]], widths: Sequence[float], title: str) -> bytes:
     """A table as a workbook of one sheet, its columns so many mm wide, texts as texts whatever they begin with."""
+    from openpyxl import Workbook  # every process would load it at its start, and few write a workbook
+    from openpyxl.styles import Alignment, Font
+    from openpyxl.utils import get_column_letter
+
     book = Workbook()
     page = book.active
     page.title = re.sub(r"[\\/*?:\[\]]", " ", CONTROL.sub("", title))[:31].strip() or "Parts list"
