@@ -219,7 +219,6 @@ def run_tests(words: Sequence[str]) -> int:
     """Every test, or those named, on a database of their own."""
     os.environ["PULLEY_STAND_BACK"] = "0"  # groups of tests side by side would starve their own workers
     os.environ["PULLEY_LOOK_AHEAD"] = "0"  # what many tests have brought in would keep the worker of one for minutes
-    os.environ.setdefault("PULLEY_FINE", "100")  # frames take most of the time of tests in the browser
     os.environ.setdefault("PULLEY_LOG", "CRITICAL")  # what tests provoke on purpose is not worth a line
     os.environ |= {"PULLEY_VAR": str(VAR / "test"), "PULLEY_DEMO": "1", "DJANGO_ALLOW_ASYNC_UNSAFE": "1"}
     warm_kernels()
@@ -289,7 +288,7 @@ def run_bench(words: Sequence[str]) -> int:
 
 def take_pictures(_words: Sequence[str]) -> int:
     """The pictures in docs/screenshots, made from demo data."""
-    os.environ |= {"PULLEY_PICTURES": str(ROOT / "docs" / "screenshots"), "PULLEY_FINE": "150"}
+    os.environ["PULLEY_PICTURES"] = str(ROOT / "docs" / "screenshots")
     return run_tests(["tests.browser.pictures"])
 
 
