@@ -1,6 +1,7 @@
 """The bell that workers hear, and how often they ask the database."""
 
 import threading
+import time
 from pathlib import Path
 from unittest import mock
 
@@ -26,9 +27,9 @@ class BellTests(TestCase):
         before = bell.stroke()
         with self.captureOnCommitCallbacks(execute=True):
             bell.ring()
-        with mock.patch.object(bell.time, "sleep") as slept:
+        with mock.patch.object(bell, "time", mock.Mock(wraps=time)) as watched:
             bell.wait(before, LONG)
-        slept.assert_not_called()
+        watched.sleep.assert_not_called()
 
     def test_nobody_waits_for_ever(self):
         bell.wait(bell.stroke(), 0.05)
@@ -44,7 +45,7 @@ class ListenerTests(TestCase):
         looked = threading.Semaphore(0)
         listener = queue.Listener([QUICK])
         with mock.patch.object(queue, "ANYWAY", LONG), mock.patch.object(listener, "run", looked.release):
-            thread = threading.Thread(target=listener.listen)
+            thread = threading.Thread(target=listener.listen, daemon=True)
             thread.start()
             self.assertTrue(looked.acquire(timeout=LONG))
             self.assertFalse(looked.acquire(timeout=10 * bell.GLANCE))
