@@ -7,6 +7,7 @@ import numpy as np
 from playwright.sync_api import expect
 
 from pulley.web.assembling import services as assembling
+from pulley.web.jobs.models import Job
 from pulley.web.library.models import Assembly
 from pulley.web.library.services import add
 from tests.browser.base import BrowserCase
@@ -20,6 +21,11 @@ SEEN = """([id, place]) => {
     const { x, y } = stage.project(item.box.min.clone().set(...place).applyMatrix4(item.motion));
     const { left, top } = document.querySelector('#canvas').getBoundingClientRect();
     return [left + x, top + y];
+}"""
+# how often a job is asked after, answered or not
+COUNT_ASKING = """() => {
+    window.asked = 0;
+    document.body.addEventListener('htmx:confirm', ({ target }) => { window.asked += target.matches('.job'); });
 }"""
 FACING = np.array([1.0, -1.0, 0.0]) / np.sqrt(2)  # level, towards who looks at it at first
 
@@ -96,6 +102,20 @@ class AssemblingTests(BrowserCase):
             np.testing.assert_allclose(there[:3, 3], [x, 0, 10], atol=1e-6)
         axle = np.linalg.inv(poses["Block"]) @ poses["Axle"]
         np.testing.assert_allclose(axle[1:3, 3], [15, 25], atol=1e-6)
+
+    def test_what_was_added_is_shown_though_the_server_answers_slower_than_it_is_asked(self):
+        row, page, held = assembling.begin(add(self.user, read(self.files["Plate"]))), self.page, []
+        page.goto(f"{self.live_server_url}/put-together/{row.pk}/")
+        page.wait_for_selector("#canvas[data-ready]")
+        page.evaluate(COUNT_ASKING)
+        page.route("**/jobs/**", lambda route: held.append(route))
+        page.set_input_files("#part-files", self.files["Bolt 1"])
+        page.wait_for_function("() => window.asked > 2")  # the first still waits for its answer
+        self.soon(self.assertTrue, lambda: Job.objects.latest("created").ended)
+        for route in held:
+            route.continue_()
+        page.unroute("**/jobs/**")
+        page.wait_for_selector(".tree-line >> text=Bolt 1")
 
     def test_a_component_is_selected_moved_flipped_and_all_is_undone(self):
         row = assembling.begin(add(self.user, read(self.files["Plate"])))

@@ -17,6 +17,13 @@ from tests.scenes import AS1, RIGHT, UP, axial
 
 ROD = "as1/rod-assembly_1/rod_1"
 PASSWORD = "a rope, a block"
+# something in the editor asks for something, waits for its turn and leaves the page meanwhile
+ASK_AND_LEAVE = """() => {
+    const room = document.querySelector('#editor');
+    const asking = room.appendChild(document.createElement('p'));
+    window.htmx.ajax('GET', room.dataset.atState, { source: asking, swap: 'none' });
+    asking.remove();
+}"""
 
 
 class ResilienceCase(AuthoringCase):
@@ -205,6 +212,21 @@ class AnswerTests(ResilienceCase):
         self.page.wait_for_selector("#kept >> text=all kept")
         self.assertEqual(len(self.kept(row).steps), 2)
         self.assertEqual(row.history.count(), 2)
+        self.lost()
+
+    def test_what_waits_behind_what_has_left_the_page_is_sent_all_the_same(self):
+        row, page, held = self.open_editor(axial((ROD,), RIGHT, 205)), self.page, []
+        page.click("#head-s1")
+        page.wait_for_selector("#card-s1.open")
+        page.route("**/edit/rename", lambda route: held.append(route))
+        self.rename("Mine")
+        self.soon(self.assertEqual, lambda: len(held), 1)
+        page.evaluate(ASK_AND_LEAVE)
+        page.click("#duplicate-s1")
+        held[0].continue_()
+        self.changed(2)
+        kept = self.kept(row)
+        self.assertEqual((kept.name, len(kept.steps)), ("Mine", 2))
         self.lost()
 
     def test_what_waits_can_be_let_go_of_and_the_page_shows_what_is_kept(self):

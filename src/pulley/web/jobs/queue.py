@@ -17,7 +17,7 @@ class Listener(Worker):
         super().__init__(
             queue_names=list(queues),
             excluded_queue_names=list(but),
-            interval=0.0,
+            interval=ANYWAY,  # between two looks while the database says that it is locked
             batch=True,  # `run` comes back when nothing is left to do
             backend_name="default",
             startup_delay=False,

@@ -4,6 +4,7 @@ import { targetOf } from "./dom.js";
 import { token } from "./session.js";
 import "./menus.js";
 import "./outbox.js";
+import "./turns.js";
 import "./underway.js";
 
 const notice = document.querySelector("#notice");
