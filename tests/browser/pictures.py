@@ -257,7 +257,7 @@ class PictureTests(BrowserCase):
         self.page.keyboard.press("Shift+R")
         self.page.click("text=Propose steps")
         self.page.wait_for_selector("#canvas[data-proposal=shown]")
-        ready = "() => document.querySelector('.offer') && !document.querySelector('.offer-wait')"
+        ready = "() => document.querySelector('.manner') && !document.querySelector('.manner-wait')"
         self.page.wait_for_function(ready, timeout=120_000)
         self.page.wait_for_load_state("networkidle")
         self.picture("proposal")

@@ -48,9 +48,9 @@ class ProposingTests(AuthoringCase):
         page.select_option("#propose-paper", "A4 tall")
         page.click("text=Propose steps")
         page.wait_for_selector("#canvas[data-proposal=shown]")
-        page.wait_for_function("() => document.querySelector('.offer') && !document.querySelector('.offer-wait')")
+        page.wait_for_function("() => document.querySelector('.manner') && !document.querySelector('.manner-wait')")
         self.assert_accessible()
-        offers = page.locator(".offer")
+        offers = page.locator(".manner")
         self.assertGreater(offers.count(), 1)
         self.assertRegex(offers.first.inner_text(), r"Compact\s+1:\d, \d steps\s+100 % seen\s+[\d.]+ mm")
         self.soon(self.assertGreater, lambda: offers.first.locator("img").evaluate("image => image.naturalWidth"), 0)
@@ -62,10 +62,10 @@ class ProposingTests(AuthoringCase):
         page.click("#propose-menu summary")
         page.select_option("#propose-paper", "A1")  # what is shown follows at once, in the manner that was chosen
         self.soon(self.assertNotEqual, lambda: offers.first.inner_text() if offers.count() else before, before)
-        page.wait_for_function("() => document.querySelector('.offer') && !document.querySelector('.offer-wait')")
+        page.wait_for_function("() => document.querySelector('.manner') && !document.querySelector('.manner-wait')")
         self.soon(self.assertTrue, lambda: page.locator(f"#offer-{chosen}").is_checked())
         page.keyboard.press("Escape")
-        steps = page.locator(f".offer:has(#offer-{chosen}) .offer-figures").inner_text().split(", ")[1].split(" ")[0]
+        steps = page.locator(f".manner:has(#offer-{chosen}) .manner-figures").inner_text().split(", ")[1].split(" ")[0]
         self.soon(self.assertEqual, lambda: page.locator("#proposed [name=proposed]").count(), int(steps))
         page.click("text=Take over what is ticked")
         self.changed()
@@ -88,7 +88,7 @@ class ProposingTests(AuthoringCase):
         page.wait_for_selector("#canvas[data-proposal=shown]")
         self.soon(self.assertIn, "Spring", lambda: steps.first.inner_text())
         self.soon(self.assertGreater, lambda: self.offset(plate)[1], 0)
-        page.wait_for_function("() => document.querySelector('.offer') && !document.querySelector('.offer-wait')")
+        page.wait_for_function("() => document.querySelector('.manner') && !document.querySelector('.manner-wait')")
         page.focus("#offer-compact")
         page.keyboard.press("Shift+R")  # a choice is no typing: keys go on working
         page.wait_for_selector("#propose-menu[open]")
@@ -103,7 +103,7 @@ class ProposingTests(AuthoringCase):
         self.assertIn("2 × Spring wear out", page.locator("#undo").get_attribute("title"))
         page.wait_for_selector('#ledger .row-name:has-text("Spring") .worn')
         self.propose()
-        page.wait_for_function("() => document.querySelector('.offer') && !document.querySelector('.offer-wait')")
+        page.wait_for_function("() => document.querySelector('.manner') && !document.querySelector('.manner-wait')")
         page.check("#offer-service")
         page.wait_for_selector("#proposed >> text=What wears out is reached.")
 
@@ -111,7 +111,7 @@ class ProposingTests(AuthoringCase):
         self.scene("Friction pack")
         page = self.page
         self.propose()
-        page.wait_for_function("() => document.querySelector('.offer') && !document.querySelector('.offer-wait')")
+        page.wait_for_function("() => document.querySelector('.manner') && !document.querySelector('.manner-wait')")
         page.check("#offer-line")
         self.soon(self.assertEqual, lambda: page.locator("#proposed [name=proposed]").count(), 1)
         nearest, farthest = ("Friction pack/Disc 1", "Friction pack/Disc 10")
@@ -148,7 +148,7 @@ class ProposingTests(AuthoringCase):
         page.wait_for_selector("[data-unwish=far]")
         self.soon(self.assertEqual, lambda: self.offset(plate), [0, 0, 77])
         # what is asked meanwhile takes a refusal off the page again when it is answered
-        page.wait_for_function("() => document.querySelector('.offer') && !document.querySelector('.offer-wait')")
+        page.wait_for_function("() => document.querySelector('.manner') && !document.querySelector('.manner-wait')")
         first = page.locator("[data-far]").first
         before = first.input_value()
         first.fill("0")
