@@ -102,6 +102,11 @@ class ProposingTests(AuthoringCase):
         self.assertEqual(self.kept(row).wears, ("Cam cleat/Spring", "Cam cleat/Spring#2"))  # the row that is both
         self.assertIn("2 × Spring wear out", page.locator("#undo").get_attribute("title"))
         page.wait_for_selector('#ledger .row-name:has-text("Spring") .worn')
+        page.click("#ways >> text=Does not wear out")  # it is still selected
+        self.changed()
+        page.click("#ways >> text=/^Wears out/")
+        self.changed()
+        self.assertEqual(len(self.kept(row).wears), 2)
         self.propose()
         page.wait_for_function("() => document.querySelector('.manner') && !document.querySelector('.manner-wait')")
         page.check("#offer-service")

@@ -41,7 +41,7 @@ def _chain(assembly: Assembly, component: Component) -> list[str]:
 
 
 def members_name(assembly: Assembly, members: Sequence[str]) -> str:
-    """What to call a selection, in short: one component's own name, ``6 × part``, or the first and how many more.
+    """What to call a selection, in short: a component's own name, or two, ``6 × part``, or the first and how many more.
 
     Parameters
     ----------
@@ -56,7 +56,8 @@ def members_name(assembly: Assembly, members: Sequence[str]) -> str:
     part = parts.pop() if len(parts) == 1 else None
     if part is not None:
         return f"{len(members)} × {part.name}"
-    return f"{first} and {len(members) - 1} more"
+    other = assembly.by_path[members[1]].name if len(members) == 2 else ""
+    return f"{first} and {other or f'{len(members) - 1} more'}"
 
 
 def give_sentence(assembly: Assembly, leaf: str, by: float, unit: str = "mm") -> str:

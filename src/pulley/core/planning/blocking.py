@@ -1,6 +1,6 @@
 """What blocks what: for each unit and direction, the units that it would run into on its way to infinity."""
 
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Collection, Iterator, Sequence
 from dataclasses import dataclass, field
 from functools import cached_property
 from typing import Any
@@ -32,19 +32,23 @@ class Unit:
 
 @dataclass(eq=False)
 class Blocking:
-    """Which units block which, where everything stands in ``scene``; asked for is kept.
+    """Which units block which, where everything stands in ``scene``; what was asked for is kept.
 
     The directional blocking graph of Wilson and Latombe 1994 (from memory), with exact first contact: for a
-    direction, an arrow from each unit to those that it meets on a straight way to infinity.
+    direction, an arrow from each unit to those that it meets on a straight way to infinity. Arrows are looked for as
+    they are asked for, since of a large assembly most never are.
     """
 
     scene: Scene
     units: Sequence[Unit]
     travels: dict[tuple[str, str, Direction], float | None] = field(default_factory=dict)  # None: they never meet
     _blockers: dict[tuple[int, Direction], dict[int, float]] = field(default_factory=dict)
+    _stoppers: dict[tuple[int, Direction], list[int]] = field(default_factory=dict)
+    _touched: dict[int, frozenset[int]] = field(default_factory=dict)
     _own: dict[int, tuple[Direction, ...]] = field(default_factory=dict)
     _boxes: dict[Direction, NDArray[np.float64]] = field(default_factory=dict)
     views: dict[bytes, Any] = field(default_factory=dict)  # how it looks, which others work out and keep here
+    kinds: dict[int, str] = field(default_factory=dict)  # which fastener each unit is, likewise
 
     @cached_property
     def unit_of(self) -> dict[str, int]:
@@ -64,16 +68,33 @@ class Blocking:
         return self._blockers[key]
 
     def _find(self, k: int, direction: Direction) -> dict[int, float]:
-        along = np.array(direction)
-        others = np.flatnonzero((self._owners != k) & (self._owners >= 0))
         found: dict[int, float] = {}
-        for leaf in self.units[k].leaves if len(others) else ():
-            for _least, other in self.scene.candidates(leaf, others, along):
-                travel = self._meet(leaf, other, direction)
-                place = self.unit_of[other]
-                if travel is not None and travel < found.get(place, np.inf):
-                    found[place] = travel
+        for _least, leaf, other in self._ahead(k, direction):
+            travel, place = self._meet(leaf, other, direction), self.unit_of[other]
+            if travel is not None and travel < found.get(place, np.inf):
+                found[place] = travel
         return found
+
+    def stopper(self, k: int, direction: Direction, present: Collection[int]) -> int | None:
+        """One of the units that are present that stops unit ``k`` along a direction; None where nothing does."""
+        known = self._stoppers.setdefault((k, direction), [])
+        for j in known:
+            if j in present:
+                return j
+        for _least, leaf, other in self._ahead(k, direction):
+            place = self.unit_of[other]
+            if place in present and self._meet(leaf, other, direction) is not None:
+                known.append(place)
+                return place
+        return None
+
+    def _ahead(self, k: int, direction: Direction) -> Iterator[tuple[float, str, str]]:
+        """The leaves whose bounds lie in the way of one of unit ``k``: the least travel possible, the unit's own leaf
+        and the other, of each of its own the nearest first."""
+        others = np.flatnonzero((self._owners != k) & (self._owners >= 0))
+        for leaf in self.units[k].leaves if len(others) else ():
+            for least, other in self.scene.candidates(leaf, others, np.array(direction)):
+                yield least, leaf, other
 
     def _meet(self, leaf: str, other: str, direction: Direction) -> float | None:
         """Travel to the contact of two leaves; what one does along a direction the other does against it."""
@@ -109,7 +130,16 @@ class Blocking:
 
     def touched(self, k: int) -> frozenset[int]:
         """The units that a unit touches along one of the six axes."""
-        return frozenset(j for d in SIX for j, travel in self.blockers(k, d).items() if travel <= TOUCHING)
+        if k not in self._touched:
+            self._touched[k] = frozenset(j for d in SIX for j in self._met_at_once(k, d))
+        return self._touched[k]
+
+    def _met_at_once(self, k: int, direction: Direction) -> Iterator[int]:
+        for least, leaf, other in self._ahead(k, direction):
+            if least <= TOUCHING:
+                travel = self._meet(leaf, other, direction)
+                if travel is not None and travel <= TOUCHING:
+                    yield self.unit_of[other]
 
     def knots(self, present: set[int], direction: Direction) -> list[set[int]]:
         """Sets of units that can leave together along a direction, with nothing of ``present`` in their way.
@@ -125,11 +155,13 @@ class Blocking:
         return [condensed.nodes[node]["members"] for node in condensed if not condensed.out_degree(node)]
 
     def prepare(self, present: Sequence[int], report: Callable[[float], None], piece: Callable[[], object]) -> None:
-        """Work out the six axes for all units beforehand, saying how far it is, and after each ``piece`` of it."""
-        known = len(self.travels)
+        """Work out which units are free along the six axes and what each touches, saying how far it is, and after each
+        ``piece`` of it."""
+        known, here = len(self.travels), set(present)
         for done, k in enumerate(present, 1):
+            self.touched(k)
             for direction in SIX:
-                self.blockers(k, direction)
+                self.stopper(k, direction, here)
             if len(self.travels) >= max(known + PIECE, LARGER * known) or (
                 done == len(present) and len(self.travels) > known
             ):

@@ -2,11 +2,12 @@
 
 from collections.abc import Collection, Iterable, Iterator, Mapping
 from dataclasses import dataclass, field
-from functools import lru_cache
+from functools import cached_property, lru_cache
 
-import networkx as nx
 import numpy as np
 from numpy.typing import NDArray
+from scipy.sparse import coo_matrix
+from scipy.sparse.csgraph import connected_components
 
 from pulley.core.assembly import Assembly
 from pulley.core.contact.overlap import overlap_depth
@@ -37,7 +38,8 @@ class Loose:
         return self.does != RUBS
 
 
-Solved = dict[tuple[frozenset[str], frozenset[int]], tuple[Loose, ...]]  # by the leaves, and the contacts by number
+Places = NDArray[np.intp]
+Solved = dict[tuple[bytes, bytes], tuple[Loose, ...]]  # by the leaves and the contacts, both as numbers
 Found = tuple[list[Contact], Collection[str], Solved]
 
 
@@ -73,8 +75,12 @@ class Support:
     contacts: list[Contact] = field(init=False)
     known: Found | None = None
     key: str = ""
-    _nuts: dict[str, set[str]] = field(init=False)
+    _nuts: dict[int, Places] = field(init=False)
+    _ends: Places = field(init=False)
+    _clamped: NDArray[np.bool_] = field(init=False)
+    _pressed: NDArray[np.bool_] = field(init=False)
     _solved: Solved = field(default_factory=dict)
+    _alike: dict[tuple[bytes, ...], tuple[tuple[Places, str], ...]] = field(default_factory=dict)
 
     def __post_init__(self) -> None:
         """Find where leaves stand on one another; what hangs in the air at home gets a wider look."""
@@ -99,8 +105,22 @@ class Support:
 
     def _know(self, contacts: list[Contact]) -> None:
         """These are the contacts; what follows from them is worked out anew."""
-        self.contacts, self._nuts = contacts, self._nuts_of(contacts)
+        self.contacts, places = contacts, self._places
+        self._ends = np.array([(places[c.on], places[c.by]) for c in contacts], np.intp).reshape(-1, 2)
+        self._clamped = np.array([c.clamped for c in contacts], bool)
+        self._pressed = np.array([not len(c.points) for c in contacts], bool)
+        self._nuts = self._nuts_of(contacts)
         self._solved.clear()
+        self._alike.clear()
+
+    @cached_property
+    def _paths(self) -> list[str]:
+        """The leaves, each at its number."""
+        return sorted(self.poses)
+
+    @cached_property
+    def _places(self) -> dict[str, int]:
+        return {path: n for n, path in enumerate(self._paths)}
 
     def _hanging(self) -> set[str]:
         return {path for each in self.loose(self.poses) if each.held for path in each.leaves}
@@ -120,57 +140,102 @@ class Support:
     def _kind(self, path: str) -> str:
         return kind_of(self.assembly.leaf(path).part)
 
-    def _nuts_of(self, contacts: Iterable[Contact]) -> dict[str, set[str]]:
-        """The nuts that each screw touches."""
-        found: dict[str, set[str]] = {}
+    def _nuts_of(self, contacts: Iterable[Contact]) -> dict[int, Places]:
+        """The nuts that each screw touches, by number."""
+        found: dict[int, list[int]] = {}
         for contact in contacts:
             for screw, nut in ((contact.on, contact.by), (contact.by, contact.on)):
                 if (self._kind(screw), self._kind(nut)) == ("screw", "nut"):
-                    found.setdefault(screw, set()).add(nut)
-        return found
-
-    def _clamps(self, contact: Contact, present: set[str]) -> bool:
-        """Whether a contact holds as long as only these leaves are there."""
-        if not (contact.clamped and len(contact.points)):
-            return contact.clamped
-        screws = [path for path in (contact.on, contact.by) if self._kind(path) == "screw"]
-        loose = [path for path in screws if path in self._nuts and self._nuts[path].isdisjoint(present)]
-        return not loose
+                    found.setdefault(self._places[screw], []).append(self._places[nut])
+        return {screw: np.array(nuts, np.intp) for screw, nuts in found.items()}
 
     def loose(self, present: Iterable[str]) -> tuple[Loose, ...]:
         """What does not stand by itself of the leaves that are there."""
-        there = set(present)
-        known = [(n, c) for n, c in enumerate(self.contacts) if c.on in there and c.by in there]
-        body_of, standing = self._bodies(there, [c for _, c in known])
-        members: dict[str, list[str]] = {}
-        for path in sorted(there):
-            members.setdefault(body_of[path], []).append(path)
-        borne = [(n, _renamed(c, body_of[c.on], body_of[c.by])) for n, c in known if body_of[c.on] != body_of[c.by]]
-        graph = nx.Graph()
-        graph.add_nodes_from(members.keys() - standing)
-        graph.add_edges_from((c.on, c.by) for _, c in borne if not {c.on, c.by} & standing)
+        here = np.zeros(len(self._paths), bool)
+        here[[self._places[path] for path in present]] = True
+        body, standing = self._bodies(here)
+        ends = body[self._ends]
+        borne = np.flatnonzero(here[self._ends].all(1) & (ends[:, 0] != ends[:, 1]))
+        between = ends[borne]
+        group = _joined(between[~standing[between].any(1)], len(standing))
+        leaves = np.flatnonzero(here & ~standing[body])
+        own = _split(borne, group[np.where(standing[between[:, 0]], between[:, 1], between[:, 0])])
         found: list[Loose] = []
-        for bodies in nx.connected_components(graph):
-            own = {n: c for n, c in borne if {c.on, c.by} & bodies}
-            key = frozenset(path for body in bodies for path in members[body]), frozenset(own)
+        for number, members in _split(leaves, group[body[leaves]]).items():
+            contacts = own.get(number, np.zeros(0, np.intp))
+            key = members.tobytes(), contacts.tobytes()
             if key not in self._solved:
-                named = {body: members[body] for body in sorted(bodies)}
-                self._solved[key] = tuple(self._of_bodies(named, list(own.values())))
+                self._solved[key] = self._of_group(members, contacts, body)
             found += self._solved[key]
         return tuple(sorted(found, key=lambda each: each.leaves))
 
-    def _bodies(self, there: set[str], contacts: list[Contact]) -> tuple[Mapping[str, str], set[str]]:
-        """The rigid body that each leaf is in, by name, and those that nothing moves."""
-        joined = nx.utils.UnionFind(sorted(there))
-        fixed = sorted(there.intersection(self.fixed))
-        for contact in contacts:
-            if self._clamps(contact, there):
-                joined.union(contact.on, contact.by)
-        joined.union(*fixed)
-        named: dict[str, str] = {}  # each by its first leaf: what stands for it here differs from one run to the next
-        for path in sorted(there):
-            named.setdefault(joined[path], path)
-        return {path: named[joined[path]] for path in there}, {named[joined[path]] for path in fixed}
+    def _bodies(self, here: NDArray[np.bool_]) -> tuple[Places, NDArray[np.bool_]]:
+        """The number (n,) of the rigid body that each leaf is in, and which of these (m,) nothing moves."""
+        fixed = np.array([n for path in self.fixed if (n := self._places.get(path)) is not None and here[n]], np.intp)
+        clamped = self._ends[self._clamps(here)]
+        body = _joined(np.vstack([clamped, np.column_stack([fixed, np.roll(fixed, 1)])]), len(here))
+        standing = np.zeros(body.max(initial=-1) + 1, bool)
+        standing[body[fixed]] = True
+        return body, standing
+
+    def _clamps(self, here: NDArray[np.bool_]) -> NDArray[np.bool_]:
+        """Which contacts clamp, where so many leaves are there: of a screw that has lost all its nuts none that only
+        touches."""
+        lost = np.zeros(len(here), bool)
+        lost[[screw for screw, nuts in self._nuts.items() if not here[nuts].any()]] = True
+        return self._clamped & here[self._ends].all(1) & (self._pressed | ~lost[self._ends].any(1))
+
+    def _of_group(self, leaves: Places, contacts: Places, body: Places) -> tuple[Loose, ...]:
+        """What of bodies that bear one another does not stand; worked out once for groups that are alike."""
+        key, order = self._likeness(leaves, contacts, body)
+        if key not in self._alike:
+            names: dict[int, str] = {}
+            members: dict[str, list[str]] = {}
+            for n in leaves.tolist():
+                members.setdefault(names.setdefault(body[n], self._paths[n]), []).append(self._paths[n])
+            borne = [self._between_bodies(n, names, body) for n in contacts.tolist()]
+            ranks = {self._paths[n]: rank for rank, n in enumerate(order.tolist())}
+            self._alike[key] = tuple(
+                (np.array([ranks[path] for path in each.leaves]), each.does) for each in self._of_bodies(members, borne)
+            )
+        return tuple(
+            Loose(tuple(self._paths[n] for n in np.sort(order[ranks]).tolist()), does)
+            for ranks, does in self._alike[key]
+        )
+
+    def _between_bodies(self, contact: int, names: Mapping[int, str], body: Places) -> Contact:
+        """A contact between bodies, by their names; all that stands is one."""
+        known = self.contacts[contact]
+        on, by = (names.get(int(body[n]), "") for n in self._ends[contact])
+        return Contact(on, by, known.points, known.normals)
+
+    def _likeness(self, leaves: Places, contacts: Places, body: Places) -> tuple[tuple[bytes, ...], Places]:
+        """What a group has in common with others that are like it elsewhere: parts, places, bodies and contacts. And
+        its leaves, with those that it stands on, in the order in which this speaks of them."""
+        ends = self._ends[contacts]
+        every = np.concatenate([leaves, np.setdiff1d(ends, leaves)])
+        at = np.array([self.poses[self._paths[n]] for n in every.tolist()])
+        at[:, :3, 3] -= at[: len(leaves), :3, 3].mean(0)
+        looks = np.column_stack([self._parts[every], np.round(at[:, :3].reshape(-1, 12), 5) + 0.0])
+        order = np.lexsort(looks.T)
+        rank = {n: k for k, n in enumerate(every[order].tolist())}
+        bodies = np.where(np.isin(every, leaves), body[every], -1)[order]
+        _, first, number = np.unique(bodies, return_index=True, return_inverse=True)
+        met = np.array(
+            [
+                (rank[a], rank[b], len(self.contacts[n].points))
+                for n, (a, b) in zip(contacts, ends.tolist(), strict=True)
+            ]
+        )
+        met = met[np.lexsort(met.T)] if len(met) else met
+        return (looks[order].tobytes(), first[number].tobytes(), (bodies < 0).tobytes(), met.tobytes()), every[order]
+
+    @cached_property
+    def _parts(self) -> NDArray[np.float64]:
+        """A number for the part of each leaf, and what it weighs."""
+        known: dict[tuple[str, float | None], int] = {}
+        parts = [self.assembly.leaf(path).part for path in self._paths]
+        return np.array([known.setdefault((part.key, part.mass), len(known)) for part in parts], float)
 
     def _of_bodies(self, bodies: Mapping[str, list[str]], contacts: list[Contact]) -> Iterator[Loose]:
         """What of bodies that bear one another does not stand; what stands without friction is not looked at twice."""
@@ -189,8 +254,22 @@ class Support:
                 yield Loose(tuple(bodies[name]), RUBS if name not in held else TIPS if borne else FALLS)
 
 
-def _renamed(contact: Contact, on: str, by: str) -> Contact:
-    return Contact(on, by, contact.points, contact.normals)
+def _joined(pairs: Places, count: int) -> Places:
+    """The number (count,) of the connected component that each of so many is in, joined by pairs (n, 2)."""
+    graph = coo_matrix((np.ones(len(pairs), bool), (pairs[:, 0], pairs[:, 1])), (count, count))
+    found: Places = connected_components(graph, directed=False)[1]
+    return found
+
+
+def _split(values: Places, by: Places) -> dict[int, Places]:
+    """Values in their order, apart by a number that each has.
+
+    >>> {key: found.tolist() for key, found in _split(np.array([5, 6, 7]), np.array([1, 0, 1])).items()}
+    {0: [6], 1: [5, 7]}
+    """
+    order = np.argsort(by, kind="stable")
+    keys, starts = np.unique(by[order], return_index=True)
+    return dict(zip(keys.tolist(), np.split(values[order], starts[1:]), strict=True)) if len(keys) else {}
 
 
 def _bears(contact: Contact, name: str, up: Vector) -> bool:

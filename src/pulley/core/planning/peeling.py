@@ -110,7 +110,10 @@ class Peeling:
     cut_short: bool = False  # something was not tried, as the tries were used up
     held: Held | None = None
     exits: dict[tuple[int, Direction], tuple[float, int]] = field(default_factory=dict)  # see `exit_distance`
+    best: dict[int, Direction] = field(default_factory=dict)  # the way that each free unit would leave, as far as known
     _free: dict[int, tuple[Direction, ...]] = field(default_factory=dict)
+    _sure: set[int] = field(default_factory=set)  # units of which that still holds
+    _waiting: dict[int, set[int]] = field(default_factory=dict)  # units to be looked at again once a unit is gone
     _tools: dict[tuple[int, Direction], frozenset[int]] = field(default_factory=dict)
     _likeness: dict[int, tuple[object, ...]] = field(default_factory=dict)
 
@@ -118,10 +121,19 @@ class Peeling:
         self.here = np.isin(np.arange(len(self.blocking.units)), sorted(self.present))
 
     def take(self, removal: Removal) -> None:
-        """What a removal moves is no longer there."""
+        """What a removal moves is no longer there; of what waited for it is known no longer how it would leave."""
+        if self.wishes.serviced and removal.directions[0] != self.last_way:
+            self.best.clear()
         self.done.append(removal)
         self.present -= set(removal.units)
         self.here[list(removal.units)] = False
+        for k in [k for gone in removal.units for k in self._waiting.pop(gone, ())]:
+            self._sure.discard(k)
+            self.best.pop(k, None)
+
+    def wait_for(self, k: int, other: int) -> None:
+        """Look at a unit again once another one is gone."""
+        self._waiting.setdefault(other, set()).add(k)
 
     def may_try(self, cost: int, spare: int = 0) -> bool:
         """Spend sweeps on a harder way, where that leaves some to ``spare`` for others."""
@@ -142,7 +154,7 @@ class Peeling:
             tooled = fastener_kind(self.blocking, k) in ("screw", "nut")
             met = in_the_tools_way(self.blocking, k, direction) if tooled else frozenset[int]()
             self._tools[key] = frozenset(j for j in met if self._parts(j) != self._parts(k))  # as they all would wait
-        return bool(self._tools[key] & self.present - self.fixed)
+        return bool((self._tools[key] & self.present) - self.fixed)
 
     def likeness(self, k: int) -> tuple[object, ...]:
         """What units have in common that leave in one step: their parts, and the parts that they touch."""
@@ -168,14 +180,27 @@ class Peeling:
 
     def free_directions(self, k: int) -> tuple[Direction, ...]:
         """Directions along which nothing that is present stops a unit; more of them once something is gone."""
-        blocking, known = self.blocking, self._free.get(k, ())
-        tried = (*blocking.own_directions(k), *SIX)
-        self._free[k] = tuple(d for d in tried if d in known or self.present.isdisjoint(blocking.blockers(k, d)))
+        if k not in self._sure:
+            known, tried = self._free.get(k, ()), (*self.blocking.own_directions(k), *SIX)
+            self._free[k] = tuple(d for d in tried if d in known or self._lets_go(k, d))
+            self._sure.add(k)
         return self._free[k]
+
+    def _lets_go(self, k: int, direction: Direction) -> bool:
+        stopper = self.blocking.stopper(k, direction, self.present)
+        if stopper is not None:
+            self.wait_for(k, stopper)
+        return stopper is None
 
 
 def fastener_kind(blocking: Blocking, k: int) -> str:
     """Which fastener a unit is by its shape, when it is one small part; empty when it is none."""
+    if k not in blocking.kinds:
+        blocking.kinds[k] = _kind(blocking, k)
+    return blocking.kinds[k]
+
+
+def _kind(blocking: Blocking, k: int) -> str:
     leaves, assembly = blocking.units[k].leaves, blocking.scene.assembly
     if len(leaves) != 1:
         return ""
@@ -199,6 +224,7 @@ def exit_distance(state: Peeling, k: int, direction: Direction) -> float:
     known = state.exits.get((k, direction))
     if known is None or not state.here[known[1]]:  # what it has to pass at last is gone: something nearer is the last
         known = state.exits[k, direction] = _exit(state, k, direction)
+        state.wait_for(k, known[1])
     return known[0]
 
 

@@ -82,7 +82,7 @@ def _single(state: Peeling) -> Removal | None:
     ways = {k: free for k in state.left if (free := state.free_directions(k))}
     if not ways:
         return None
-    best = {k: min(free, key=partial(_worth_of_way, state, k)) for k, free in ways.items()}
+    best = {k: _best_way(state, k, free) for k, free in ways.items()}
     ready = Counter(state.likeness(k) for k in best)
     present = Counter(state.likeness(k) for k in state.left)
     needed, dropping = _needed(state), _dropping(state)
@@ -90,7 +90,7 @@ def _single(state: Peeling) -> Removal | None:
     def rank(k: int) -> tuple[object, ...]:
         kind, fastener = state.likeness(k), fastener_kind(state.blocking, k)
         late = bool(fastener) != state.wishes.fasteners_first
-        covered, way = bool(state.in_the_way(k, UP)), exit_distance(state, k, best[k])
+        covered, way = UP not in ways[k], exit_distance(state, k, best[k])
         hidden = state.out_of_reach(k, best[k])
         turn = state.wishes.serviced and best[k] != state.last_way
         incomplete = ready[kind] < present[kind]
@@ -110,6 +110,13 @@ def _single(state: Peeling) -> Removal | None:
     first = min(best, key=rank)
     like = [k for k in best if state.likeness(k) == state.likeness(first)]
     return _group(state, first, like, ways, best)
+
+
+def _best_way(state: Peeling, k: int, free: Sequence[Direction]) -> Direction:
+    """The way of those that are free by which a unit leaves best; known until something changes that."""
+    if k not in state.best:
+        state.best[k] = min(free, key=partial(_worth_of_way, state, k))
+    return state.best[k]
 
 
 def _dropping(state: Peeling) -> frozenset[int]:

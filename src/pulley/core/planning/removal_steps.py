@@ -10,8 +10,8 @@ from pulley.core.geometry.directions import direction_word
 from pulley.core.geometry.frames import triple
 from pulley.core.motion import Axial, Axis, Fan, Motion, Path, Radial, Turn
 from pulley.core.naming import free_ids, members_name
-from pulley.core.planning.blocking import SIX, Blocking
-from pulley.core.planning.peeling import Removal, Twist
+from pulley.core.planning.blocking import Blocking
+from pulley.core.planning.peeling import Peeling, Removal, Twist, Wishes
 from pulley.core.planning.places import Placed
 from pulley.core.quantities import counted, plain
 from pulley.core.teardown import Step, TrailOf
@@ -76,20 +76,16 @@ def freed_by(blocking: Blocking, placed: Sequence[Placed], present: Iterable[int
     present : iterable of int
         The units that there are, those that stay among them.
     """
-    here, found = set(present), []
+    state, found = Peeling(blocking, set(present), set(), Wishes()), []
     waiting = {k for each in placed for k in each.removal.units}
-    waiting -= {k for k in waiting if _is_free(blocking, k, here)}
+    waiting -= {k for k in waiting if state.free_directions(k)}
     for each in placed:
-        here -= set(each.removal.units)
+        state.take(each.removal)
         waiting -= set(each.removal.units)
-        now = sorted(k for k in waiting if _is_free(blocking, k, here))
+        now = sorted(k for k in waiting if state.free_directions(k))
         waiting -= set(now)
         found.append([blocking.units[k].path for k in now])
     return found
-
-
-def _is_free(blocking: Blocking, k: int, here: set[int]) -> bool:
-    return any(not (blocking.blockers(k, d).keys() & here) for d in (*blocking.own_directions(k), *SIX))
 
 
 def _twisted(step: Step, placed: Placed, twist: Twist, ids: Iterator[str]) -> list[Step]:

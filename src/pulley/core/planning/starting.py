@@ -104,9 +104,8 @@ def _main_way(blocking: Blocking, present: set[int]) -> Direction:
 
     def worth(way: Direction) -> tuple[int, int, float]:
         own = sum(abs(float(axis @ np.array(way))) >= SAME for axis in axes)
-        free = sum(
-            not (blocking.blockers(k, d).keys() & present) for k in present for d in (way, triple(-np.array(way)))
-        )
+        both = way, triple(-np.array(way))
+        free = sum(blocking.stopper(k, d, present) is None for k in present for d in both)
         return own, free, abs(way[2])
 
     return max((SIX[0], SIX[2], SIX[4]), key=worth)

@@ -234,7 +234,10 @@ export function createWays({ store, stage, player, selection, server, choosing, 
       event.preventDefault();
     }
   });
-  for (const name of ["changed", "opened"]) store.on(name, () => ways.close());
+  /** Whether all moves, and is shown, as before: what is selected is looked at again. */
+  const asBefore = (before) => ["score", "hidden"].every((name) => JSON.stringify(before[name]) === JSON.stringify(store.state[name]));
+  store.on("changed", ({ before }) => (ways.open() && asBefore(before) ? ways.ask() : ways.close()));
+  store.on("opened", ways.close);
   box.addEventListener("focusin", hovered);
   box.addEventListener("pointerover", hovered);
   function hovered(event) {
