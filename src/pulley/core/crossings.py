@@ -9,6 +9,7 @@ from numba import njit
 from numpy.typing import NDArray
 
 from pulley.core.assembly import Assembly
+from pulley.core.geometry.bounds import reaching
 from pulley.core.geometry.frames import Pose, Vector, Vector3, apply, unit, view_frame
 from pulley.core.score.compose import Score, Trail, displacement_at
 from pulley.core.score.stages import poses_at
@@ -65,7 +66,7 @@ class Bodies:
 
     def near(self, low: Vector, high: Vector) -> list[int]:
         """Places of those whose bounds reach into a box."""
-        return np.flatnonzero((self.bounds[:, 0] <= high).all(1) & (self.bounds[:, 1] >= low).all(1)).tolist()
+        return reaching(self.bounds, low, high).tolist()
 
 
 def bodies_of(assembly: Assembly, teardown: Teardown, score: Score) -> Bodies:

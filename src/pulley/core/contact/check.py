@@ -15,6 +15,7 @@ from pulley.core.contact.overlap import Overlap, new_overlaps
 from pulley.core.contact.scene import Scene, home_boxes, turn_bounds
 from pulley.core.contact.start import TOLERANCE, Allowed
 from pulley.core.contact.terms import Terms, terms_of
+from pulley.core.geometry.bounds import reaching
 from pulley.core.motion.base import Displaced
 from pulley.core.motion.travel import Screw, Slide
 from pulley.core.score.compose import Bar, bars
@@ -151,9 +152,8 @@ def _near(assembly: Assembly, group: Group, boxes: NDArray[np.float64], toleranc
         return list(places) if len(movers) else []
     swept = np.array([_swept(boxes[places[path]], way) for path, way in group[0][0].travels.items()])
     low, high = swept[:, 0].min(0) - tolerance, swept[:, 1].max(0) + tolerance
-    near = (boxes[:, 0] <= high).all(1) & (boxes[:, 1] >= low).all(1)
-    near[movers] = True
-    return [assembly.leaves[place].path for place in np.flatnonzero(near)]
+    near = np.union1d(reaching(boxes, low, high), movers)
+    return [assembly.leaves[place].path for place in near.tolist()]
 
 
 def _move_boxes(assembly: Assembly, group: Group, end: Displaced, boxes: NDArray[np.float64]) -> None:
@@ -309,11 +309,9 @@ def encounters(scene: Scene, moves: dict[str, Move]) -> Iterator[tuple[str, str]
         kind[place] = kinds.setdefault(move.key if isinstance(move, Screw) else move.tobytes(), len(kinds) + 1)
         swept[place] = scene.swept(place, move)
     for place in movers:
-        near = (swept[:, 0] <= swept[place, 1] + scene.tolerance).all(1)
-        near &= (swept[:, 1] >= swept[place, 0] - scene.tolerance).all(1)
-        near &= (kind != kind[place]) & ((kind == 0) | (np.arange(len(kind)) > place))
+        near = reaching(swept, swept[place, 0] - scene.tolerance, swept[place, 1] + scene.tolerance)
         mine = moves[scene.paths[place]]
-        for other in np.flatnonzero(near):
+        for other in near[(kind[near] != kind[place]) & ((kind[near] == 0) | (near > place))]:
             move = relative(mine, moves.get(scene.paths[other]))
             if isinstance(move, Screw) or (np.linalg.norm(move) > STILL and scene.may_meet(place, int(other), move)):
                 yield scene.paths[place], scene.paths[other]

@@ -11,13 +11,13 @@ from numpy.typing import NDArray
 from pulley.core.assembly import Assembly
 from pulley.core.contact.distance import mesh_distance
 from pulley.core.contact.thinning import solid_bodies
+from pulley.core.geometry.bounds import near_pairs
 from pulley.core.geometry.frames import Pose
 from pulley.core.geometry.mesh import Mesh
 
 Point = tuple[float, float, float]
 FLAT = 1e-6  # mm; what is thinner is a flap
 LEAST = 1e-9  # mm3 or mm2; less is round-off
-ROWS = 256  # leaves whose bounds are held against all others at a time
 
 
 @dataclass(frozen=True)
@@ -172,12 +172,8 @@ def _crosses_anew(assembly: Assembly, a: str, b: str, poses: Mapping[str, Pose])
 def _near_pairs(
     paths: Sequence[str], boxes: NDArray[np.float64], moved: Collection[str], tolerance: float
 ) -> Iterator[tuple[str, str]]:
-    """Pairs, in order, whose bounds (n, 2, 3) overlap by more than the tolerance, and of which one has moved."""
+    """Pairs, in order, whose bounds (n, 2, 3) overlap by the tolerance or more, and of which one has moved."""
     went = np.array([path in moved for path in paths], bool)
-    for start in range(0, len(paths), ROWS):
-        rows = boxes[start : start + ROWS, None]
-        near = (boxes[None, :, 0] < rows[:, :, 1] - tolerance).all(2)
-        near &= (boxes[None, :, 1] > rows[:, :, 0] + tolerance).all(2)
-        near &= went[start : start + ROWS, None] | went[None]
-        for i, j in np.argwhere(np.triu(near, start + 1)):
-            yield paths[start + i], paths[j]
+    pairs = near_pairs(boxes, -tolerance)
+    for i, j in pairs[went[pairs].any(1)].tolist():
+        yield paths[i], paths[j]

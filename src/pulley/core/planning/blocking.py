@@ -9,6 +9,7 @@ import networkx as nx
 import numpy as np
 from numpy.typing import NDArray
 
+from pulley.core.contact.kernels import in_the_way
 from pulley.core.contact.scene import Scene
 from pulley.core.geometry.directions import AXES
 from pulley.core.geometry.frames import triple
@@ -16,7 +17,9 @@ from pulley.core.planning.directions import SAME, candidates
 from pulley.core.planning.ways_out import shared_axis
 
 Direction = tuple[float, float, float]
+Ahead = tuple[int, NDArray[np.intp], NDArray[np.float64]]
 SIX: tuple[Direction, ...] = tuple(direction for _, _, direction in AXES)
+LATELY = 2 * len(SIX)  # units and directions of which it is at hand what lies ahead
 PIECE = 4000  # pairs and directions that make a piece of the work, at least
 LARGER = 1.5  # times what was kept before: since each piece is kept with all before it, few large ones cost less
 TOUCHING = 0.5  # mm of travel within which what is met is touched
@@ -45,6 +48,7 @@ class Blocking:
     _blockers: dict[tuple[int, Direction], dict[int, float]] = field(default_factory=dict)
     _stoppers: dict[tuple[int, Direction], list[int]] = field(default_factory=dict)
     _touched: dict[int, frozenset[int]] = field(default_factory=dict)
+    _lately: dict[tuple[int, Direction], list[Ahead]] = field(default_factory=dict)
     _own: dict[int, tuple[Direction, ...]] = field(default_factory=dict)
     _boxes: dict[Direction, NDArray[np.float64]] = field(default_factory=dict)
     views: dict[bytes, Any] = field(default_factory=dict)  # how it looks, which others work out and keep here
@@ -69,10 +73,11 @@ class Blocking:
 
     def _find(self, k: int, direction: Direction) -> dict[int, float]:
         found: dict[int, float] = {}
-        for _least, leaf, other in self._ahead(k, direction):
-            travel, place = self._meet(leaf, other, direction), self.unit_of[other]
-            if travel is not None and travel < found.get(place, np.inf):
-                found[place] = travel
+        for leaf, near, _ in self._ahead(k, direction):
+            for other in near.tolist():
+                travel, place = self._meet(leaf, other, direction), self._owners[other]
+                if travel is not None and travel < found.get(place, np.inf):
+                    found[int(place)] = travel
         return found
 
     def stopper(self, k: int, direction: Direction, present: Collection[int]) -> int | None:
@@ -81,29 +86,35 @@ class Blocking:
         for j in known:
             if j in present:
                 return j
-        for _least, leaf, other in self._ahead(k, direction):
-            place = self.unit_of[other]
-            if place in present and self._meet(leaf, other, direction) is not None:
-                known.append(place)
-                return place
+        for leaf, near, _ in self._ahead(k, direction):
+            for other, place in zip(near.tolist(), self._owners[near].tolist(), strict=True):
+                if place in present and self._meet(leaf, other, direction) is not None:
+                    known.append(place)
+                    return int(place)
         return None
 
-    def _ahead(self, k: int, direction: Direction) -> Iterator[tuple[float, str, str]]:
-        """The leaves whose bounds lie in the way of one of unit ``k``: the least travel possible, the unit's own leaf
-        and the other, of each of its own the nearest first."""
-        others = np.flatnonzero((self._owners != k) & (self._owners >= 0))
-        for leaf in self.units[k].leaves if len(others) else ():
-            for least, other in self.scene.candidates(leaf, others, np.array(direction)):
-                yield least, leaf, other
+    def _ahead(self, k: int, direction: Direction) -> list[Ahead]:
+        """For each leaf of unit ``k`` the leaves (by place) whose bounds lie in its way, the nearest first, and the
+        least travel that it takes to each; the last few that were asked for are at hand."""
+        found = self._lately.get((k, direction))
+        if found is None:
+            own, scene = (self._owners == k) | (self._owners < 0), self.scene
+            boxes, places = scene.boxes_along(np.array(direction)), scene.places(self.units[k].leaves).tolist()
+            found = [(place, *in_the_way(boxes, place, own, scene.tolerance)) for place in places]
+            if len(self._lately) == LATELY:
+                self._lately.clear()
+            self._lately[k, direction] = found
+        return found
 
-    def _meet(self, leaf: str, other: str, direction: Direction) -> float | None:
-        """Travel to the contact of two leaves; what one does along a direction the other does against it."""
-        key = leaf, other, direction
+    def _meet(self, leaf: int, other: int, direction: Direction) -> float | None:
+        """Travel to the contact of two leaves, by place; what one does along a direction the other does against it."""
+        paths = self.scene.paths
+        key = paths[leaf], paths[other], direction
         if key not in self.travels:
-            contact = self.scene.contact(leaf, other, np.array(direction))
+            contact = self.scene.contact(*key[:2], np.array(direction))
             travel = contact.travel if contact.point is not None else None
             against = triple(-np.array(direction))
-            self.travels[key] = self.travels[other, leaf, against] = travel
+            self.travels[key] = self.travels[key[1], key[0], against] = travel
         return self.travels[key]
 
     def own_directions(self, k: int) -> tuple[Direction, ...]:
@@ -135,11 +146,11 @@ class Blocking:
         return self._touched[k]
 
     def _met_at_once(self, k: int, direction: Direction) -> Iterator[int]:
-        for least, leaf, other in self._ahead(k, direction):
-            if least <= TOUCHING:
+        for leaf, near, least in self._ahead(k, direction):
+            for other in near[least <= TOUCHING].tolist():
                 travel = self._meet(leaf, other, direction)
                 if travel is not None and travel <= TOUCHING:
-                    yield self.unit_of[other]
+                    yield int(self._owners[other])
 
     def knots(self, present: set[int], direction: Direction) -> list[set[int]]:
         """Sets of units that can leave together along a direction, with nothing of ``present`` in their way.

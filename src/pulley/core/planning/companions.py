@@ -8,6 +8,7 @@ from numpy.typing import NDArray
 
 from pulley.core.assembly import Assembly, Leaf
 from pulley.core.contact.scene import Scene, home_scene
+from pulley.core.geometry.bounds import reaching
 from pulley.core.geometry.frames import Pose, Vector, apply, unit
 from pulley.core.geometry.symmetry import symmetry_axis
 from pulley.core.motion import Axial
@@ -204,10 +205,8 @@ def _surroundings(scene: Scene, component: str) -> list[tuple[str, NDArray[np.fl
     """Part and middle (3,) of every leaf whose bounds come near a component's."""
     own = scene.places(scene.assembly.below[component])
     low, high = scene.boxes[own, 0].min(0) - NEAR, scene.boxes[own, 1].max(0) + NEAR
-    near = (scene.boxes[:, 0] <= high).all(1) & (scene.boxes[:, 1] >= low).all(1)
-    near[own] = False
     found = []
-    for place in np.flatnonzero(near):
+    for place in np.setdiff1d(reaching(scene.boxes, low, high), own):
         mesh, pose = scene.body(scene.paths[place])
         found.append((scene.assembly.leaf(scene.paths[place]).part.key, apply(pose, mesh.bounds.mean(0))))
     return found

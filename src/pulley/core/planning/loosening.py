@@ -12,6 +12,7 @@ from scipy.sparse.csgraph import connected_components
 from pulley.core.assembly import Assembly
 from pulley.core.contact.overlap import overlap_depth
 from pulley.core.contact.patches import NEAR, Patch, patch_of
+from pulley.core.geometry.bounds import near_pairs
 from pulley.core.geometry.frames import Pose, Vector, apply
 from pulley.core.geometry.mesh import Mesh
 from pulley.core.part_kinds import kind_of
@@ -322,9 +323,7 @@ def _patch(assembly: Assembly, a: str, b: str, poses: tuple[Pose, Pose], near: f
 def _neighbours(assembly: Assembly, poses: Mapping[str, Pose]) -> Iterable[tuple[str, str]]:
     paths = list(poses)
     boxes = np.array([_bounds(assembly, path, poses[path]) for path in paths]).reshape(-1, 2, 3)
-    for k, path in enumerate(paths):
-        near = (boxes[k + 1 :, 0] <= boxes[k, 1] + FAR).all(1) & (boxes[k + 1 :, 1] >= boxes[k, 0] - FAR).all(1)
-        yield from ((path, paths[j]) for j in (np.flatnonzero(near) + k + 1).tolist())
+    return ((paths[i], paths[j]) for i, j in near_pairs(boxes, FAR).tolist())
 
 
 def _bounds(assembly: Assembly, path: str, pose: Pose) -> NDArray[np.float64]:

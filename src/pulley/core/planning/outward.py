@@ -6,6 +6,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from pulley.core.contact.scene import Scene
+from pulley.core.geometry.bounds import reaching
 from pulley.core.geometry.frames import Pose, Vector, Vector3, apply, unit
 from pulley.core.geometry.symmetry import Line, direction_between, principal_axes, symmetry_axis
 from pulley.core.motion import Axis
@@ -171,8 +172,7 @@ def free_turn(scene: Scene, members: Sequence[str], turn: Screw) -> tuple[float 
     best, blocker = np.inf, None
     for leaf in moving:
         swept = scene.swept(scene.places([leaf])[0], turn)
-        near = (scene.boxes[:, 0] <= swept[1]).all(1) & (scene.boxes[:, 1] >= swept[0]).all(1)
-        for place in np.flatnonzero(near):
+        for place in reaching(scene.boxes, swept[0], swept[1]):
             other = scene.paths[place]
             if other in moving:
                 continue

@@ -6,6 +6,7 @@ from dataclasses import dataclass, field
 import numpy as np
 from numpy.typing import NDArray
 
+from pulley.core.geometry.bounds import last_ahead
 from pulley.core.geometry.frames import Vector
 from pulley.core.part_kinds import FASTENERS, kind_of
 from pulley.core.planning.blocking import SIX, Blocking, Direction
@@ -231,11 +232,8 @@ def exit_distance(state: Peeling, k: int, direction: Direction) -> float:
 def _exit(state: Peeling, k: int, direction: Direction) -> tuple[float, int]:
     """How far a unit goes until it is out, and the unit that it passes at last, maybe itself."""
     boxes = state.blocking.boxes(direction)
-    low, high = boxes[k]
-    beside = (boxes[:, 0, :2] < high[:2]).all(1) & (boxes[:, 1, :2] > low[:2]).all(1) & (boxes[:, 1, 2] > high[2])
-    places = (beside & state.here).nonzero()[0]
-    last = int(places[boxes[places, 1, 2].argmax()]) if len(places) else k
-    return float(boxes[last, 1, 2] - low[2]), last
+    last = last_ahead(boxes, k, state.here)
+    return float(boxes[last, 1, 2] - boxes[k, 0, 2]), last
 
 
 def middle_of(blocking: Blocking, k: int) -> Vector:
