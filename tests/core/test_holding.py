@@ -1,12 +1,13 @@
 """What comes loose in each step, how many hands it takes, and that proposals mind it."""
 
-from unittest import TestCase
+from unittest import TestCase, mock
 
 import numpy as np
 from benchmarks import mechanisms
 from benchmarks.mechanisms import at, box, made, ring, rod, screw
 
 from pulley.core.assembly import Assembly
+from pulley.core.planning import loosening
 from pulley.core.planning.holding import hold_sentences, holds
 from pulley.core.planning.loosening import FALLS, RUBS, TIPS, Support
 from pulley.core.planning.proposal import propose
@@ -56,6 +57,23 @@ class LooseTests(TestCase):
             "edge", ("table", table), ("block", block.translate((9, 0, 0))), ("weight", weight.translate((9, 0, 0)))
         )
         self.assertEqual(loosened(farther, plan, ("table",)), [[("block", TIPS)]])  # at 54
+
+    def test_groups_that_are_alike_are_judged_once_and_those_that_only_have_the_same_parts_are_not(self):
+        """Three blocks on tables: two with their middle off the edge, as above, one with it on the table."""
+        over, rows = (29, 29, 20), range(3)
+        block, weight = box((50, 20, 10)), box((20, 20, 20))
+        scene = made(
+            "edges",
+            ("table", box((50, 20, 10)), [at(0, 100 * k, 0) for k in rows]),
+            ("block", block, [at(over[k], 100 * k, 10) for k in rows]),
+            ("weight", weight, [at(over[k], 100 * k, 20) for k in rows]),
+        )
+        poses = {leaf.path: leaf.pose for leaf in scene.leaves}
+        support = Support(scene, poses, {path for path in poses if path.startswith("table")}, DOWN)
+        with mock.patch.object(loosening, "must_be_held", wraps=loosening.must_be_held) as judged:
+            found = support.loose([path for path in poses if not path.startswith("weight")])
+        self.assertEqual([(each.leaves, each.does) for each in found], [(("block",), TIPS), (("block#2",), TIPS)])
+        self.assertEqual(judged.call_count, 3)  # what tips without and with friction, what stands once
 
     def test_what_only_friction_holds_is_said(self):
         plate = box((40, 40, 20), (0, 0, 10)) - rod(5.0, 22, (20, 20, 9))

@@ -79,7 +79,7 @@ class Support:
     _nuts: dict[int, Places] = field(init=False)
     _ends: Places = field(init=False)
     _clamped: NDArray[np.bool_] = field(init=False)
-    _pressed: NDArray[np.bool_] = field(init=False)
+    _sizes: Places = field(init=False)
     _solved: Solved = field(default_factory=dict)
     _alike: dict[tuple[bytes, ...], tuple[tuple[Places, str], ...]] = field(default_factory=dict)
 
@@ -109,7 +109,7 @@ class Support:
         self.contacts, places = contacts, self._places
         self._ends = np.array([(places[c.on], places[c.by]) for c in contacts], np.intp).reshape(-1, 2)
         self._clamped = np.array([c.clamped for c in contacts], bool)
-        self._pressed = np.array([not len(c.points) for c in contacts], bool)
+        self._sizes = np.array([len(c.points) for c in contacts], np.intp)
         self._nuts = self._nuts_of(contacts)
         self._solved.clear()
         self._alike.clear()
@@ -184,7 +184,7 @@ class Support:
         touches."""
         lost = np.zeros(len(here), bool)
         lost[[screw for screw, nuts in self._nuts.items() if not here[nuts].any()]] = True
-        return self._clamped & here[self._ends].all(1) & (self._pressed | ~lost[self._ends].any(1))
+        return self._clamped & here[self._ends].all(1) & ((self._sizes == 0) | ~lost[self._ends].any(1))
 
     def _of_group(self, leaves: Places, contacts: Places, body: Places) -> tuple[Loose, ...]:
         """What of bodies that bear one another does not stand; worked out once for groups that are alike."""
@@ -219,16 +219,12 @@ class Support:
         at[:, :3, 3] -= at[: len(leaves), :3, 3].mean(0)
         looks = np.column_stack([self._parts[every], np.round(at[:, :3].reshape(-1, 12), 5) + 0.0])
         order = np.lexsort(looks.T)
-        rank = {n: k for k, n in enumerate(every[order].tolist())}
+        rank = np.zeros(len(self._paths), np.intp)
+        rank[every[order]] = np.arange(len(every))
         bodies = np.where(np.isin(every, leaves), body[every], -1)[order]
         _, first, number = np.unique(bodies, return_index=True, return_inverse=True)
-        met = np.array(
-            [
-                (rank[a], rank[b], len(self.contacts[n].points))
-                for n, (a, b) in zip(contacts, ends.tolist(), strict=True)
-            ]
-        )
-        met = met[np.lexsort(met.T)] if len(met) else met
+        met = np.column_stack([rank[ends], self._sizes[contacts]])
+        met = met[np.lexsort(met.T)]
         return (looks[order].tobytes(), first[number].tobytes(), (bodies < 0).tobytes(), met.tobytes()), every[order]
 
     @cached_property
