@@ -546,6 +546,27 @@ class CorrectingTests(AuthoringCase):
         page.wait_for_selector("#table-error >> text=Row 1, distance")
         self.expected = 1
 
+    def test_what_is_typed_while_the_table_is_drawn_anew_stays(self):
+        row = self.plan()
+        page = self.page
+        page.keyboard.press("Shift+T")
+        page.wait_for_selector("#cell-s1-distance")
+        held = []
+        page.route("**/table**", lambda route: held.append(route))
+        page.fill("#cell-s1-distance", "120")
+        page.press("#cell-s1-distance", "Enter")
+        self.changed()
+        page.wait_for_selector("#cell-s2-distance:focus")
+        page.keyboard.type("33")
+        self.soon(self.assertTrue, lambda: held)
+        held[0].continue_()
+        page.wait_for_selector("#cell-s1-distance[value='120']")
+        page.unroute("**/table**")
+        self.assertEqual(page.input_value("#cell-s2-distance:focus"), "33")
+        page.keyboard.press("Enter")
+        self.changed()
+        self.assertEqual([s.motion.distance for s in self.kept(row).steps], [120, 33, 60, 50])
+
     def test_next_to_another_in_the_stack(self):
         row = self.scene("Cam cleat", axial(("Cam cleat/Top plate",), UP, 120), axial(("Cam cleat/Cam",), UP, 60, "s2"))
         page = self.page

@@ -5,7 +5,6 @@ import { find, onClick, targetOf } from "../dom.js";
 /** The table in `box`. */
 export function createTable({ store, server }, box) {
   const table = {};
-  let focus = null; // step and column that has the focus while the table is drawn anew
   const notice = () => box.querySelector("#table-error");
 
   table.open = () => !box.hidden;
@@ -20,10 +19,8 @@ export function createTable({ store, server }, box) {
   };
   table.draw = () => {
     if (!table.open()) return;
-    const field = find("#table [data-column]:focus");
-    focus = field ? { step: field.closest("tr").dataset.step, column: field.dataset.column } : focus;
     notice()?.replaceChildren();
-    server.panel("GET", "Table", box);
+    server.panel("GET", "Table", box, {}, "", "morph:innerHTML"); // a field that is being typed in stays
   };
 
   const column = (field) => [...box.querySelectorAll(`[data-column="${field.dataset.column}"]`)];
@@ -53,17 +50,11 @@ export function createTable({ store, server }, box) {
     const next = column(field)[column(field).indexOf(field) + by];
     event.preventDefault();
     if (!next) return field.blur();
-    focus = { step: next.closest("tr").dataset.step, column: next.dataset.column };
     next.focus();
     next.select();
   });
   onClick(box, { "#close-table": table.close });
   onClick(find("#editor"), { "#open-table": table.toggle });
   store.on("drawn", ({ changed }) => changed && table.draw());
-  box.addEventListener("htmx:afterSwap", ({ detail }) => {
-    if (detail.target !== box) return;
-    const row = focus && box.querySelector(`tr[data-step="${CSS.escape(focus.step)}"]`);
-    row?.querySelector(`[data-column="${focus.column}"]`)?.focus();
-  });
   return table;
 }
