@@ -56,6 +56,16 @@ class ProposingTests(SignedInCase):
         rest = self.proposed()
         self.assertIn("1 step proposed", rest)
 
+    def test_the_manner_that_is_shown_stays_chosen_while_the_others_are_worked_out(self):
+        with mock.patch.object(services, "request", return_value=services.Result(False)):
+            cards = self.client.post(f"{self.address}propose/offers", {"run": uuid4().hex, "manner": "line"})
+        line, compact = (
+            re.search(f'<input[^>]*value="{name}"[^>]*>', cards.content.decode())[0] for name in ("line", "compact")
+        )
+        self.assertIn("checked", line)
+        self.assertNotIn("disabled", line)  # a page does not send what is disabled, and asks again with what it sends
+        self.assertIn("disabled", compact)
+
     def test_wishes(self):
         wide, near = (self.proposed(gap=gap) for gap in ("4 cm", "5"))
         self.assertNotEqual(wide, near)
