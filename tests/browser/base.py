@@ -14,7 +14,8 @@ import numpy as np
 from django.contrib.auth import get_user_model
 from django.core.management import call_command
 from django.db import connection
-from django.test import LiveServerTestCase
+from django.templatetags.static import static
+from django.test import LiveServerTestCase, override_settings
 from PIL import Image
 from playwright.sync_api import Browser, Page, expect, sync_playwright
 
@@ -54,6 +55,7 @@ def browser() -> Browser:
     return found
 
 
+@override_settings(FINE=0.5)  # the processor draws, and draws a coarse picture in less than half the time
 class BrowserCase(LiveServerTestCase):
     """One browser and one database content a run; each test gets a page and, if it wants, a teardown.
 
@@ -73,6 +75,7 @@ class BrowserCase(LiveServerTestCase):
         cls.context = browser().new_context(viewport={"width": 1280, "height": 800})
         kept = f"localStorage.getItem('pulley.room') ?? localStorage.setItem('pulley.room', '{cls.room}')"
         cls.context.add_init_script(f"try {{ {kept} }} catch {{ }}")  # a page that was refused keeps nothing
+        cls.context.new_page().goto(cls.live_server_url + static("pulley/mark.svg"))  # the site's process stays for all
         cls.user, _ = get_user_model().objects.get_or_create(username="demo")
         cls.worker = None
         cls.beside = Beside()

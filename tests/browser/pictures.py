@@ -6,6 +6,7 @@ from pathlib import Path
 
 import av
 import numpy as np
+from django.test import override_settings
 from PIL import Image
 
 from pulley.core import editing
@@ -35,6 +36,7 @@ from tests.browser.base import BrowserCase
 from tests.scenes import DEMO, DEMO_BENCH, DEMO_TEARDOWN, ROOT, WINCH, WINCH_TEARDOWN, axial, read
 
 
+@override_settings(FINE=1.5)
 class PictureTests(BrowserCase):
     room = "{}"  # as somebody finds it who comes for the first time
 

@@ -131,6 +131,7 @@ class SignedOutTests(ResilienceCase):
         page = self.page
         page.goto(self.live_server_url)
         page.wait_for_selector(f"#assembly-{row.pk}")
+        Job.objects.all().delete()  # whatever other tests have left
         Session.objects.all().delete()
         page.set_input_files("#file", AS1)
         page.wait_for_selector("#waiting >> text=1 change is not kept yet: you are signed out")
