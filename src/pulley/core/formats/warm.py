@@ -5,6 +5,7 @@ import numpy as np
 from pulley.core.geometry.mending import Soup, bodies_of
 from pulley.core.geometry.mesh import box_mesh
 from pulley.core.geometry.recognition.describing import described
+from pulley.core.geometry.solid_angle import winding
 
 _box = box_mesh((0, 0, 0), (1, 1, 1))
 _wrong = _box.triangles.copy()
@@ -16,3 +17,4 @@ _met = (
 )
 _ = bodies_of(Soup(*_met))
 _wall = described(bodies_of(Soup(_box.vertices, _wrong)).bodies).wall
+_round = winding(_box.vertices[_box.triangles], np.full(3, 0.5))

@@ -10,6 +10,7 @@ from scipy.sparse.csgraph import breadth_first_order, connected_components
 from scipy.spatial import cKDTree
 
 from pulley.core.geometry.mesh import WELD, mesh_volume, runs
+from pulley.core.geometry.solid_angle import winding
 
 SINGLE = 2.0**-22  # of the greatest coordinate: what single precision may part two corners by
 CLOSED = 1e-4  # of a body's size: corners of an open surface nearer than this are joined, if that closes it
@@ -361,24 +362,10 @@ def _holder(bodies: list[Body], k: int, others: list[int]) -> int | None:
     around = []
     for j in others:
         low, high = bodies[j].vertices.min(0), bodies[j].vertices.max(0)
-        if (point > low).all() and (point < high).all() and abs(winding(point, bodies[j])) > 0.5:
+        if (
+            (point > low).all()
+            and (point < high).all()
+            and abs(winding(bodies[j].vertices[bodies[j].triangles], point)) > 0.5
+        ):
             around.append((float(np.prod(high - low)), j))
     return min(around)[1] if around else None
-
-
-def winding(point: NDArray[np.float64], body: Body) -> float:
-    """How often a closed body goes round a point: 1 inside, 0 outside (van Oosterom and Strackee 1983, from memory).
-
-    Examples
-    --------
-    >>> from pulley.core.geometry.mesh import box_mesh
-    >>> box = box_mesh((0, 0, 0), (1, 2, 3))
-    >>> round(winding(np.array([0.5, 0.5, 0.5]), Body(box.vertices, box.triangles, True)), 9)
-    1.0
-    """
-    a, b, c = np.moveaxis(body.vertices[body.triangles] - point, 1, 0)
-    la, lb, lc = (np.linalg.norm(v, axis=1) for v in (a, b, c))
-    top = np.einsum("ij,ij->i", a, np.cross(b, c))
-    dot = [np.einsum("ij,ij->i", p, q) for p, q in ((a, b), (b, c), (c, a))]
-    below = la * lb * lc + dot[0] * lc + dot[1] * la + dot[2] * lb
-    return float(np.arctan2(top, below).sum() / (2 * np.pi))
