@@ -10,6 +10,7 @@ from pulley.core.assembly import Assembly
 from pulley.core.planning import loosening
 from pulley.core.planning.holding import hold_sentences, holds
 from pulley.core.planning.loosening import FALLS, RUBS, TIPS, Support
+from pulley.core.planning.options import Options
 from pulley.core.planning.proposal import propose
 from pulley.core.teardown import Bearings, Teardown
 from tests.scenes import DOWN as BELOW
@@ -138,6 +139,19 @@ class ProposedTests(TestCase):
         order = [step.label.split(" ") for step in proposal.steps]
         self.assertEqual([what for _, what in order], ["screw", "plate"] * 2)
         self.assertEqual(order[0][0], order[1][0])
+
+    def test_what_makes_two_things_fall_waits_for_what_leaves_with_nothing_to_hold(self):
+        """Two plates hang under a beam on screws that are one step; a block stands loose on the beam."""
+        beam = box((120, 40, 20), (0, 0, 20)) - rod(2.0, 12, (30, 20, 18)) - rod(2.0, 12, (90, 20, 18))
+        plate = box((50, 40, 10), (-25, -20, 0)) - rod(2.2, 12, (0, 0, -1))
+        hung = [at(x, 20, 10) for x in (30, 90)], [at(x, 20, 10, (180, 0, 0)) for x in (30, 90)]
+        block = box((20, 20, 5), (50, 10, 40))
+        scene = made(
+            "hung", ("beam", beam), ("plate", plate, hung[0]), ("screw", screw(2, 20), hung[1]), ("block", block)
+        )
+        proposal = propose(scene, options=Options(manner="service"))
+        self.assertEqual([step.label for step in proposal.steps], ["block", "2 × screw", "2 × plate"])
+        self.assertEqual((proposal.left, proposal.hands), ((), 3))
 
     def test_steps_by_hand_that_take_three_hands_are_named(self):
         """A beam with two plates under it, and both screws out before a plate is taken."""

@@ -9,6 +9,7 @@ from manifold3d import Manifold
 
 from pulley.core.assembly import Assembly, Group, Leaf
 from pulley.core.camera import camera_frame
+from pulley.core.contact.check import check
 from pulley.core.contact.scene import home_scene
 from pulley.core.crossings import crossings
 from pulley.core.drawing.layout import first_sheet, page_rooms
@@ -22,8 +23,10 @@ from pulley.core.planning.options import MANNERS, Options
 from pulley.core.planning.outlines import Page, outlines_of
 from pulley.core.planning.page import SEEN, Rooms
 from pulley.core.planning.peeling import Removal
-from pulley.core.planning.places import Placed
+from pulley.core.planning.places import Placed, Spacing
 from pulley.core.planning.proposal import Proposal, propose
+from pulley.core.planning.removal_steps import steps_of
+from pulley.core.planning.spacing import place
 from pulley.core.scales import factor
 from pulley.core.score.compose import compose, displacement_at
 from pulley.core.score.frame import trail_lines
@@ -278,6 +281,21 @@ class MannerTests(PageCase):
         side = tuple(-c for c in proposal.sides["pack/pin"])
         picked = self.laid(assembly, manner="families", stay=("base",), sides=(("pack/pin", side),))
         self.assertEqual({picked.sides[f"pack/{name}"] for name in ("upper", "lower", "pin")}, {side})
+
+    def test_a_column_stands_out_of_the_way_of_what_leaves_later(self):
+        """A lid in the mouth of a cup, and a block at its bottom that must rise past where the lid stood."""
+        cup = box((40, 40, 60)) - box((32, 32, 55), (4, 4, 10))
+        low, lid = box((20, 20, 10), (10, 10, 10)), box((30, 30, 5), (5, 5, 54))
+        assembly = made("cup", ("cup", cup), ("low", low), ("lid", lid))
+        blocking = blocking_of(assembly)
+        for side in (1.0, -1.0):
+            aside = {(2,): (1, (side, 0.0, 0.0)), (1,): (2, (-side, 0.0, 0.0))}
+            rules = Spacing(5.0, 1.0, outlines=outlines_of(blocking, FRONT), aside=aside)
+            placed = place(blocking, [Removal((2,), (UP,)), Removal((1,), (UP,))], range(3), rules)
+            self.assertEqual(
+                placed[0].aside, (side * 25.0, 0.0, 0.0)
+            )  # the block is 20 wide, and stands 5 from the lid's end
+            self.assertTrue(check(assembly, Teardown("", tuple(steps_of(blocking, [], placed)))).clear)
 
     def test_in_one_line_takes_the_way_that_most_can_go(self):
         """Pegs in wells can only go up; the block beside them, free on all sides, goes their way."""

@@ -134,10 +134,17 @@ class Blocking:
     def boxes(self, direction: Direction) -> NDArray[np.float64]:
         """Bounds (n, 2, 3) of every unit in the view frame of a direction."""
         if direction not in self._boxes:
-            leaves = self.scene.boxes_along(np.array(direction))
-            each = [leaves[self.scene.places(unit.leaves)] for unit in self.units]
-            self._boxes[direction] = np.array([(found[:, 0].min(0), found[:, 1].max(0)) for found in each])
+            self._boxes[direction] = self._around(self.scene.boxes_along(np.array(direction)))
         return self._boxes[direction]
+
+    @cached_property
+    def bounds(self) -> NDArray[np.float64]:
+        """Bounds (n, 2, 3) of every unit."""
+        return self._around(self.scene.boxes)
+
+    def _around(self, leaves: NDArray[np.float64]) -> NDArray[np.float64]:
+        each = [leaves[self.scene.places(unit.leaves)] for unit in self.units]
+        return np.array([(found[:, 0].min(0), found[:, 1].max(0)) for found in each])
 
     def touched(self, k: int) -> frozenset[int]:
         """The units that a unit touches along one of the six axes."""

@@ -70,6 +70,8 @@ class Room:
     places: NDArray[np.float64] = field(init=False)  # (n, k, 3): where each is in turn, the last one repeated
     here: NDArray[np.bool_] = field(init=False)
     lanes: list[Boxes] = field(default_factory=list)  # bounds (2, 3) of the ways along which things go aside
+    passed: list[tuple[tuple[int, ...], Boxes]] = field(default_factory=list)  # bounds (k, 2, 3) of what each removal
+    # passes through, the last to leave first; of one that goes aside, before it goes to its place there
     ways: dict[int, Direction | None] = field(default_factory=dict)
 
     def __post_init__(self) -> None:

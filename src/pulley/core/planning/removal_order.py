@@ -4,6 +4,7 @@ from collections import Counter
 from collections.abc import Callable, Iterable, Sequence
 from dataclasses import replace
 from functools import partial
+from itertools import takewhile
 
 import numpy as np
 
@@ -27,6 +28,8 @@ from pulley.core.planning.ways_out import shared_axis
 UP = (0.0, 0.0, 1.0)
 TOGETHER = 2  # members from which parts that leave in their own directions are one step
 FEW = 3  # units of a set that leaves together, up to which that is tried before harder ways
+URGENT = 3  # entries of what units are ranked by that come before what must be held
+LOOKED = 6  # groups of like units of which it is looked at, at most, what falls once they are gone
 
 
 def peel(
@@ -83,33 +86,52 @@ def _single(state: Peeling) -> Removal | None:
     if not ways:
         return None
     best = {k: _best_way(state, k, free) for k, free in ways.items()}
+    ranks = _ranks(state, ways, best)
+    order = sorted(best, key=ranks.__getitem__)
+    as_urgent = list(takewhile(lambda k: ranks[k][:URGENT] == ranks[order[0]][:URGENT], order))
+    kinds = dict.fromkeys(state.likeness(k) for k in as_urgent)
+    like = {kind: [k for k in order if state.likeness(k) == kind] for kind in kinds}
+    return _steadiest(state, [_group(state, alike[0], sorted(alike), ways, best) for alike in like.values()])
+
+
+def _ranks(
+    state: Peeling, ways: dict[int, tuple[Direction, ...]], best: dict[int, Direction]
+) -> dict[int, tuple[object, ...]]:
+    """In which order units leave that are free: the least first; `URGENT` entries before anything else counts."""
     ready = Counter(state.likeness(k) for k in best)
     present = Counter(state.likeness(k) for k in state.left)
     needed, dropping = _needed(state), _dropping(state)
 
     def rank(k: int) -> tuple[object, ...]:
         kind, fastener = state.likeness(k), fastener_kind(state.blocking, k)
-        late = bool(fastener) != state.wishes.fasteners_first
-        covered, way = UP not in ways[k], exit_distance(state, k, best[k])
-        hidden = state.out_of_reach(k, best[k])
-        turn = state.wishes.serviced and best[k] != state.last_way
-        incomplete = ready[kind] < present[kind]
         return (
             k not in needed,
             k not in dropping,
-            hidden,
-            turn,
-            incomplete,
-            late,
+            state.out_of_reach(k, best[k]),
+            state.wishes.serviced and best[k] != state.last_way,
+            ready[kind] < present[kind],
+            bool(fastener) != state.wishes.fasteners_first,
             fastener != "nut",
-            covered,
-            round(way, 3),
+            UP not in ways[k],
+            round(exit_distance(state, k, best[k]), 3),
             k,
         )
 
-    first = min(best, key=rank)
-    like = [k for k in best if state.likeness(k) == state.likeness(first)]
-    return _group(state, first, like, ways, best)
+    return {k: rank(k) for k in best}
+
+
+def _steadiest(state: Peeling, groups: Sequence[Removal]) -> Removal:
+    """As serviced, the first group with which one hand holds all that must be held; else the first of all."""
+    few = groups[:LOOKED] if state.wishes.serviced else ()
+    return next((group for group in few if len(_held_with(state, group)) <= 1), groups[0])
+
+
+def _held_with(state: Peeling, removal: Removal) -> set[frozenset[int]]:
+    """What each hand holds while a removal leaves, and once it is gone."""
+    if state.held is None:
+        return set()
+    present = state.present - set(removal.units)
+    return {units for units in (*state.held(state.present), *state.held(present)) if units & present}
 
 
 def _best_way(state: Peeling, k: int, free: Sequence[Direction]) -> Direction:

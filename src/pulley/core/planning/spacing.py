@@ -62,6 +62,8 @@ def placed_in(room: Room, removals: Sequence[Removal], present: Iterable[int]) -
             _pass_by(room, removal, lifts[removal.units])
         else:
             found[removal.units] = [_straight(room, part) for part in _parts(room, removal)][::-1]
+            passed = [swept_box(blocking.bounds[k], list(room.places[k])) for k in removal.units]
+            room.passed.append((removal.units, np.array(passed)))
     for column in columns:
         found |= {placed.removal.units: [placed] for placed in _set_aside(room, column)}
     return [placed for removal in removals for placed in found[removal.units]]
@@ -255,13 +257,13 @@ def _column(blocking: Blocking, removals: Sequence[Removal], members: Sequence[R
 
 def _pass_by(room: Room, removal: Removal, lift: float) -> None:
     """What leaves before a removal that goes aside must let it by: on its way up, and on its way over."""
+    up = np.array(removal.directions[0]) * lift
+    over = np.array(room.rules.aside[removal.units][1]) * FAR * room.blocking.scene.assembly.diagonal
     for k in removal.units:
-        up = np.array(removal.directions[0]) * lift
         room.places[k], room.here[k], room.ways[k] = up, True, removal.directions[0]
-        leaves = room.blocking.scene.boxes[room.blocking.scene.places(room.blocking.units[k].leaves)]
-        box = np.array([leaves[:, 0].min(0), leaves[:, 1].max(0)]) + up
-        over = np.array(room.rules.aside[removal.units][1]) * FAR * room.blocking.scene.assembly.diagonal
-        room.lanes.append(swept_box(box, [over]))
+        room.lanes.append(swept_box(room.blocking.bounds[k] + up, [over]))
+    rising = [swept_box(room.blocking.bounds[k], [up]) for k in removal.units]
+    room.passed.append((removal.units, np.array(rising)))
 
 
 def _set_aside(room: Room, column: _Column) -> list[Placed]:
@@ -284,7 +286,7 @@ def _set_aside(room: Room, column: _Column) -> list[Placed]:
         _stand(stack, removal, apart, distance, NOWHERE)
         passed = max(passed, float(boxes[units, 1, 2].max()) + lift)
         found.append(Placed(removal, distance, tuple(inner), lift=lift))
-    shift = _clear_aside(room, stack, column.aside)
+    shift = _clear_aside(room, stack, column)
     for placed in found:
         _stand(room, placed.removal, _shifts_of(placed.inner), placed.distance, np.array(shift))
     return [replace(placed, aside=shift) for placed in found[::-1]]
@@ -308,14 +310,36 @@ def _level(
     return level
 
 
-def _clear_aside(room: Room, stack: Room, aside: Direction) -> Direction:
-    """The least displacement along ``aside`` at which a stack's outlines stand clear on the page."""
-    rules, way = room.rules, np.array(aside)
+def _clear_aside(room: Room, stack: Room, column: _Column) -> Direction:
+    """The least displacement aside at which a stack's outlines stand clear on the page, and out of the way of what
+    leaves later."""
+    rules, way = room.rules, np.array(column.aside)
     assert room.page is not None
     margin = max(round(rules.gap / room.page.outlines.pixel), 2)
     step = max(rules.gap / 2, rules.pitch)
+    low, high = _in_the_way(room, stack, column).T
     for count in range(1, 400):
-        shift = np.round(way * math.ceil(count * step / rules.pitch) * rules.pitch, 6)
+        distance = math.ceil(count * step / rules.pitch) * rules.pitch
+        shift = np.round(way * distance, 6)
+        if ((low < distance) & (distance < high)).any():
+            continue
         if room.page.is_free([(k, stack.places[k, -1] + shift) for k in np.flatnonzero(stack.here).tolist()], margin):
             break
     return triple(shift)
+
+
+def _in_the_way(room: Room, stack: Room, column: _Column) -> NDArray[np.float64]:
+    """The distances (n, 2) aside, from and to in mm, between which a stack would stand in the way of what leaves after
+    one of its members."""
+    own, order = {removal.units for removal in column.lifts}, [units for units, _ in room.passed]
+    axis, found = np.abs(column.aside).argmax(), [np.zeros((0, 2))]
+    for removal in column.lifts:
+        later = [boxes for units, boxes in room.passed[: order.index(removal.units)] if units not in own]
+        if later:
+            ends = np.array([room.blocking.bounds[k] + stack.places[k, -1] for k in removal.units])
+            low, high = (np.concatenate(later)[None, :, side] for side in (0, 1))
+            beside = (ends[:, None, 0] < high) & (ends[:, None, 1] > low)
+            spans = np.stack([low - ends[:, None, 1], high - ends[:, None, 0]], -1)[..., axis, :]
+            spans = spans if column.aside[axis] > 0 else -spans[..., ::-1]
+            found.append(spans[np.delete(beside, axis, -1).all(-1)])
+    return np.concatenate(found)
