@@ -361,11 +361,8 @@ def _holder(bodies: list[Body], k: int, others: list[int]) -> int | None:
     point = bodies[k].vertices[0]
     around = []
     for j in others:
+        corners = bodies[j].vertices[bodies[j].triangles]
         low, high = bodies[j].vertices.min(0), bodies[j].vertices.max(0)
-        if (
-            (point > low).all()
-            and (point < high).all()
-            and abs(winding(bodies[j].vertices[bodies[j].triangles], point)) > 0.5
-        ):
+        if ((point > low) & (point < high)).all() and abs(winding(corners, point)) > 0.5:
             around.append((float(np.prod(high - low)), j))
     return min(around)[1] if around else None

@@ -87,11 +87,13 @@ def _single(state: Peeling) -> Removal | None:
         return None
     best = {k: _best_way(state, k, free) for k, free in ways.items()}
     ranks = _ranks(state, ways, best)
-    order = sorted(best, key=ranks.__getitem__)
-    as_urgent = list(takewhile(lambda k: ranks[k][:URGENT] == ranks[order[0]][:URGENT], order))
-    kinds = dict.fromkeys(state.likeness(k) for k in as_urgent)
-    like = {kind: [k for k in order if state.likeness(k) == kind] for kind in kinds}
-    return _steadiest(state, [_group(state, alike[0], sorted(alike), ways, best) for alike in like.values()])
+
+    def group(k: int) -> Removal:
+        return _group(state, k, [j for j in best if state.likeness(j) == state.likeness(k)], ways, best)
+
+    if not state.wishes.serviced:
+        return group(min(best, key=ranks.__getitem__))
+    return _steadiest(state, [group(k) for k in _firsts(state, ranks)[:LOOKED]])
 
 
 def _ranks(
@@ -120,10 +122,17 @@ def _ranks(
     return {k: rank(k) for k in best}
 
 
+def _firsts(state: Peeling, ranks: dict[int, tuple[object, ...]]) -> list[int]:
+    """The first unit of each kind, of those that are as urgent as the first of all, in order."""
+    order, found = sorted(ranks, key=ranks.__getitem__), dict[object, int]()
+    for k in takewhile(lambda k: ranks[k][:URGENT] == ranks[order[0]][:URGENT], order):
+        found.setdefault(state.likeness(k), k)
+    return list(found.values())
+
+
 def _steadiest(state: Peeling, groups: Sequence[Removal]) -> Removal:
-    """As serviced, the first group with which one hand holds all that must be held; else the first of all."""
-    few = groups[:LOOKED] if state.wishes.serviced else ()
-    return next((group for group in few if len(_held_with(state, group)) <= 1), groups[0])
+    """The first group with which one hand holds all that must be held; the first of all where there is none."""
+    return next((group for group in groups if len(_held_with(state, group)) <= 1), groups[0])
 
 
 def _held_with(state: Peeling, removal: Removal) -> set[frozenset[int]]:
