@@ -55,7 +55,7 @@ def browser() -> Browser:
     return found
 
 
-@override_settings(FINE=0.5)  # the processor draws, and draws a coarse picture in less than half the time
+@override_settings(FINE=0.5)  # the processor draws, and draws a coarse picture in about half the time
 class BrowserCase(LiveServerTestCase):
     """One browser and one database content a run; each test gets a page and, if it wants, a teardown.
 

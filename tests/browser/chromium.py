@@ -14,7 +14,7 @@ FLAGS = [
     "--enable-unsafe-swiftshader",
     "--disable-gpu-compositing",  # a graphics card in software takes twice as long for pages
     "--disable-gpu-rasterization",
-    "--process-per-site",  # starting a process for a page takes as long as opening it
+    "--process-per-site",  # starting a process for each page takes nearly as long as opening it
     "--disable-background-networking",
     "--disable-component-update",
     "--disable-sync",

@@ -292,9 +292,8 @@ class MannerTests(PageCase):
             aside = {(2,): (1, (side, 0.0, 0.0)), (1,): (2, (-side, 0.0, 0.0))}
             rules = Spacing(5.0, 1.0, outlines=outlines_of(blocking, FRONT), aside=aside)
             placed = place(blocking, [Removal((2,), (UP,)), Removal((1,), (UP,))], range(3), rules)
-            self.assertEqual(
-                placed[0].aside, (side * 25.0, 0.0, 0.0)
-            )  # the block is 20 wide, and stands 5 from the lid's end
+            # where the lid ends as the block begins, in steps of half a gap
+            self.assertEqual(placed[0].aside, (side * 25.0, 0.0, 0.0))
             self.assertTrue(check(assembly, Teardown("", tuple(steps_of(blocking, [], placed)))).clear)
 
     def test_in_one_line_takes_the_way_that_most_can_go(self):

@@ -61,7 +61,8 @@ class Spacing:
 class Room:
     """Where units stand at the end: displacements in mm from home, of those that stay or are placed already.
 
-    ``ways`` has the direction of those that go one way only, None for the others.
+    ``ways`` has the direction of those that go one way only, None for the others. ``passed`` has, the last to leave
+    first, the bounds (k, 2, 3) of what each removal passes through; of one that goes aside, only those of its rise.
     """
 
     blocking: Blocking
@@ -70,8 +71,7 @@ class Room:
     places: NDArray[np.float64] = field(init=False)  # (n, k, 3): where each is in turn, the last one repeated
     here: NDArray[np.bool_] = field(init=False)
     lanes: list[Boxes] = field(default_factory=list)  # bounds (2, 3) of the ways along which things go aside
-    passed: list[tuple[tuple[int, ...], Boxes]] = field(default_factory=list)  # bounds (k, 2, 3) of what each removal
-    # passes through, the last to leave first; of one that goes aside, before it goes to its place there
+    passed: list[tuple[tuple[int, ...], Boxes]] = field(default_factory=list)
     ways: dict[int, Direction | None] = field(default_factory=dict)
 
     def __post_init__(self) -> None:
