@@ -16,9 +16,10 @@ from pulley.core.drawing.layout import first_sheet, page_rooms
 from pulley.core.drawing.paper import Paper
 from pulley.core.drawing.scene import scene_of
 from pulley.core.errors import PulleyError
-from pulley.core.motion import Path
+from pulley.core.motion import Axial, Path
 from pulley.core.planning.blocking import Blocking, Unit
 from pulley.core.planning.evening import evened, rows_of, unevenness
+from pulley.core.planning.leading import led_to_mates
 from pulley.core.planning.options import MANNERS, Options
 from pulley.core.planning.outlines import Page, outlines_of
 from pulley.core.planning.page import SEEN, Rooms
@@ -211,6 +212,20 @@ class PageTests(PageCase):
         through = crossings(assembly, bare, compose(assembly, bare))
         self.assertLessEqual({("screw", "plate"), ("screw#2", "plate")}, {(c.component, c.blocker) for c in through})
 
+    def test_a_line_that_passes_through_what_its_own_does_not_touch_begins_there(self):
+        """A plate that went up after a block now stands across the block's line; they never touched."""
+        assembly = boxes(base=((20, 20, 5), (0, 0, 0)), plate=((20, 20, 4), (0, 0, 5)), block=((4, 4, 4), (8, 8, 10)))
+        ups = (
+            Step(f"s{k}", (path,), Axial(UP, mm)) for k, (path, mm) in enumerate({"block": 60.0, "plate": 30.0}.items())
+        )
+        teardown = Teardown("t", tuple(ups))
+        (crossing,) = crossings(assembly, teardown, compose(assembly, teardown))
+        self.assertEqual((crossing.component, crossing.blocker), ("block", "plate"))
+        (route,) = led_to_mates(assembly, teardown, {"block": ()})
+        (start, (_, end)) = route.stops
+        self.assertEqual(start, ("plate", (*end[:2], 9.0)))
+        self.assertEqual(list(led_to_mates(assembly, teardown, {"plate": ()})), [])
+
     def test_paper_and_orientation_count(self):
         assembly = mechanisms.valve()
         wide, small = self.laid(assembly), self.laid(assembly, Paper("A4", wide=False))
@@ -340,6 +355,26 @@ class MannerTests(PageCase):
         self.assertEqual(len(compact.steps), 3)
         self.assertEqual(len(service.steps), 2)
         self.assertEqual(len(service.steps[0].members), 4)
+
+    def test_as_serviced_screws_do_not_wait_for_others_of_their_size_that_are_buried(self):
+        """A lid over a plate, both held by screws of one thickness, and a block that lies on the lid."""
+        base, plate, lid = box((60, 40, 20)), box((40, 20, 5), (10, 10, 20)), box((60, 40, 5), (0, 0, 35))
+        rim = box((60, 40, 15), (0, 0, 20)) - box((52, 32, 17), (4, 4, 19))
+        base = base + rim - rod(2.1, 12, (30, 20, 9)) - rod(2.1, 32, (2.2, 20, 4))
+        plate -= rod(2.1, 7, (30, 20, 19))
+        lid -= rod(2.1, 7, (2.2, 20, 34))
+        assembly = made(
+            "box",
+            ("base", base),
+            ("plate", plate),
+            ("lid", lid),
+            ("short screw", screw(2, 12), [at(30, 20, 25)]),
+            ("long screw", screw(2, 20), [at(2.2, 20, 40)]),
+            ("block", box((10, 10, 5), (40, 15, 40))),
+        )
+        proposal = self.laid(assembly, manner="service", along=UP, stay=("base",))
+        order = [step.label for step in proposal.steps]
+        self.assertEqual(order, ["long screw", "block", "lid", "short screw", "plate"])
 
     def test_as_serviced_only_what_is_alike_or_a_fastener_leaves_in_one_step(self):
         """Two blocks of unlike parts side by side on a base are two steps in any manner."""

@@ -116,7 +116,7 @@ class Peeling:
     _sure: set[int] = field(default_factory=set)  # units of which that still holds
     _waiting: dict[int, set[int]] = field(default_factory=dict)  # units to be looked at again once a unit is gone
     _tools: dict[tuple[int, Direction], frozenset[int]] = field(default_factory=dict)
-    _likeness: dict[int, tuple[object, ...]] = field(default_factory=dict)
+    _copies: dict[int, tuple[object, ...]] = field(default_factory=dict)
 
     def __post_init__(self) -> None:
         self.here = np.isin(np.arange(len(self.blocking.units)), sorted(self.present))
@@ -158,12 +158,15 @@ class Peeling:
         return bool((self._tools[key] & self.present) - self.fixed)
 
     def likeness(self, k: int) -> tuple[object, ...]:
-        """What units have in common that leave in one step: their parts, and the parts that they touch."""
-        if k not in self._likeness:
-            alike = fastener_size(self.blocking, k) if self.wishes.serviced else None
-            beside = frozenset(self._parts(j) for j in self.blocking.touched(k))
-            self._likeness[k] = (alike,) if alike else (self._parts(k), beside)
-        return self._likeness[k]
+        """What units have in common that leave in one step: as serviced a fastener's size, else being copies."""
+        size = fastener_size(self.blocking, k) if self.wishes.serviced else None
+        return (size,) if size else self.copies(k)
+
+    def copies(self, k: int) -> tuple[object, ...]:
+        """What copies have in common: their parts, and the parts that they touch."""
+        if k not in self._copies:
+            self._copies[k] = self._parts(k), frozenset(self._parts(j) for j in self.blocking.touched(k))
+        return self._copies[k]
 
     def _parts(self, k: int) -> tuple[str, ...]:
         assembly = self.blocking.scene.assembly

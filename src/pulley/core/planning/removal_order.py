@@ -100,12 +100,12 @@ def _ranks(
     state: Peeling, ways: dict[int, tuple[Direction, ...]], best: dict[int, Direction]
 ) -> dict[int, tuple[object, ...]]:
     """In which order units leave that are free: the least first; `URGENT` entries before anything else counts."""
-    ready = Counter(state.likeness(k) for k in best)
-    present = Counter(state.likeness(k) for k in state.left)
+    ready = Counter(state.copies(k) for k in best)
+    present = Counter(state.copies(k) for k in state.left)
     needed, dropping = _needed(state), _dropping(state)
 
     def rank(k: int) -> tuple[object, ...]:
-        kind, fastener = state.likeness(k), fastener_kind(state.blocking, k)
+        kind, fastener = state.copies(k), fastener_kind(state.blocking, k)
         return (
             k not in needed,
             k not in dropping,
