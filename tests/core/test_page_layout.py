@@ -97,8 +97,9 @@ class OutlineTests(PageCase):
         page = Page(self.outlines)
         page.put(1, np.zeros(3))
         margin = round(2.0 / self.outlines.pixel)
-        self.assertFalse(page.is_free([(0, np.array([21.0, 0.0, 0.0]))], margin))
-        self.assertTrue(page.is_free([(0, np.array([23.0, 0.0, 0.0]))], margin))
+        asides = np.array([[21.0, 0.0, 0.0], [22.0, 0.0, 0.0], [23.0, 0.0, 0.0], [24.0, 0.0, 0.0]])
+        self.assertEqual(page.first_free([0], np.zeros((1, 3)), asides, margin), 2)
+        self.assertEqual(page.first_free([0], np.zeros((1, 3)), asides[:2], margin), 1)
 
     def test_a_page_grows_in_every_direction(self):
         page = Page(self.outlines)

@@ -257,13 +257,14 @@ class Page:
         buffers = self.depth, self.owner, self.origin, self.seen, self.outlines.own, self._lost
         return float(_least_share(outline.at, outline.depth, *moved, *buffers, enough))
 
-    def is_free(self, outlines: Sequence[tuple[int, Vector]], margin: int) -> bool:
-        """Whether units, displaced, keep ``margin`` pixels from all that was put down, sideways, above and below."""
-        for k, shift in outlines:
-            right, up, _ = self.outlines.moved(shift)
-            if not _is_free(self.outlines.units[k].at, right, up, margin, self.owner, self.origin):
-                return False
-        return True
+    def first_free(self, units: Sequence[int], places: Floats, shifts: Floats, margin: int) -> int:
+        """The first of displacements (n, 3) in mm with which units, at places (k, 3) from home, keep ``margin`` pixels
+        from all that was put down, sideways, above and below; the last where there is none."""
+        shown = [self.outlines.units[k].at for k in units]
+        moved = (places[:, None] + shifts) @ self.outlines.frame[:2].T / self.outlines.pixel
+        whose = np.repeat(np.arange(len(units)), [len(at) for at in shown])
+        offsets = np.rint(moved).astype(np.int64) - self.origin
+        return int(_first_free(np.concatenate(shown), whose, offsets, margin, self.owner))
 
     def overlapped(self) -> float:
         """The share of all outlines that lies behind others."""
@@ -310,12 +311,27 @@ def _least_share(at, depth, right, up, away, buffer, owner, origin, seen, own, l
 
 
 @njit(cache=True, nogil=True)
-def _is_free(at, right, up, margin, owner, origin):  # noqa: ANN001, ANN202
+def _first_free(at, whose, offsets, margin, owner):  # noqa: ANN001, ANN202
+    met = 0  # the pixel at which it was not free the last time, which is likely to be so again
+    for n in range(offsets.shape[1]):
+        right, up = offsets[whose[met], n]
+        free = not _is_taken(at[met, 0] + right, at[met, 1] + up, margin, owner)
+        i = 0
+        while free and i < len(at):
+            right, up = offsets[whose[i], n]
+            if _is_taken(at[i, 0] + right, at[i, 1] + up, margin, owner):
+                free, met = False, i
+            i += 1
+        if free:
+            return n
+    return offsets.shape[1] - 1
+
+
+@njit(cache=True, nogil=True)
+def _is_taken(x, y, margin, owner):  # noqa: ANN001, ANN202
     height, width = owner.shape
-    for i in range(len(at)):
-        x, y = at[i, 0] + right - origin[0], at[i, 1] + up - origin[1]
-        for dx, dy in ((0, 0), (margin, 0), (-margin, 0), (0, margin), (0, -margin)):
-            u, v = x + dx, y + dy
-            if 0 <= u < width and 0 <= v < height and owner[v, u] >= 0:
-                return False
-    return True
+    for dx, dy in ((0, 0), (margin, 0), (-margin, 0), (0, margin), (0, -margin)):
+        u, v = x + dx, y + dy
+        if 0 <= u < width and 0 <= v < height and owner[v, u] >= 0:
+            return True
+    return False

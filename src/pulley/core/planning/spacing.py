@@ -18,6 +18,7 @@ FARTHER = 40  # times that a removal goes a quarter of a gap farther so that mor
 APART = 0.12  # of the diagonal, by which ways of one group must differ to become two steps
 NOWHERE = np.zeros(3)
 FAR = 100  # diagonals; as far as anything goes aside
+STEPS_ASIDE = 400  # half gaps, up to which it is tried how far aside a column stands clear
 
 
 def place(blocking: Blocking, removals: Sequence[Removal], present: Iterable[int], rules: Spacing) -> list[Placed]:
@@ -313,33 +314,35 @@ def _level(
 def _clear_aside(room: Room, stack: Room, column: _Column) -> Direction:
     """The least displacement aside at which a stack's outlines stand clear on the page, and out of the way of what
     leaves later."""
-    rules, way = room.rules, np.array(column.aside)
+    rules = room.rules
     assert room.page is not None
     margin = max(round(rules.gap / room.page.outlines.pixel), 2)
     step = max(rules.gap / 2, rules.pitch)
+    distances = np.ceil(np.arange(1, STEPS_ASIDE) * step / rules.pitch) * rules.pitch
     low, high = _in_the_way(room, stack, column).T
-    for count in range(1, 400):
-        distance = math.ceil(count * step / rules.pitch) * rules.pitch
-        shift = np.round(way * distance, 6)
-        if ((low < distance) & (distance < high)).any():
-            continue
-        if room.page.is_free([(k, stack.places[k, -1] + shift) for k in np.flatnonzero(stack.here).tolist()], margin):
-            break
-    return triple(shift)
+    met = ((low < distances[:, None]) & (distances[:, None] < high)).any(1)
+    met[-1] = False
+    shifts = np.round(np.array(column.aside) * distances[~met, None], 6)
+    units = np.flatnonzero(stack.here)
+    return triple(shifts[room.page.first_free(units.tolist(), stack.places[units, -1], shifts, margin)])
 
 
 def _in_the_way(room: Room, stack: Room, column: _Column) -> NDArray[np.float64]:
     """The distances (n, 2) aside, from and to in mm, between which a stack would stand in the way of what leaves after
     one of its members."""
-    own, order = {removal.units for removal in column.lifts}, [units for units, _ in room.passed]
+    own = {removal.units for removal in column.lifts}
+    others = [np.zeros((0, 2, 3)), *(boxes for units, boxes in room.passed if units not in own)]
+    counts = np.cumsum([0, *(0 if units in own else len(boxes) for units, boxes in room.passed)])
+    later = dict(zip((units for units, _ in room.passed), counts.tolist(), strict=False))
+    low, high = np.concatenate(others).swapaxes(0, 1)
     axis, found = np.abs(column.aside).argmax(), [np.zeros((0, 2))]
+    across = np.delete(np.arange(3), axis)
     for removal in column.lifts:
-        later = [boxes for units, boxes in room.passed[: order.index(removal.units)] if units not in own]
-        if later:
-            ends = np.array([room.blocking.bounds[k] + stack.places[k, -1] for k in removal.units])
-            low, high = (np.concatenate(later)[None, :, side] for side in (0, 1))
-            beside = (ends[:, None, 0] < high) & (ends[:, None, 1] > low)
-            spans = np.stack([low - ends[:, None, 1], high - ends[:, None, 0]], -1)[..., axis, :]
-            spans = spans if column.aside[axis] > 0 else -spans[..., ::-1]
-            found.append(spans[np.delete(beside, axis, -1).all(-1)])
+        count = later[removal.units]
+        for end in room.blocking.bounds[list(removal.units)] + stack.places[list(removal.units), -1][:, None]:
+            beside = ((end[0] < high[:count]) & (end[1] > low[:count]))[:, across].all(1)
+            spans = np.column_stack(
+                [low[:count][beside, axis] - end[1, axis], high[:count][beside, axis] - end[0, axis]]
+            )
+            found.append(spans if column.aside[axis] > 0 else -spans[:, ::-1])
     return np.concatenate(found)
