@@ -28,18 +28,15 @@ from pulley.core.errors import PulleyError
 from pulley.core.formats import teardown as teardown_json
 from pulley.core.formats.reading import Wanted, read_kept
 from pulley.core.formats.registry import UNITS, readable
-from pulley.core.geometry.frames import triple
+from pulley.core.planning import command as proposing
 from pulley.core.planning.companions import bring_along, matches
 from pulley.core.planning.direction_text import parse_direction
 from pulley.core.planning.directions import name_of
 from pulley.core.planning.holding import holds
-from pulley.core.planning.options import MANNERS, Options
-from pulley.core.planning.page import OnPage, Rooms
-from pulley.core.planning.proposal import propose
+from pulley.core.planning.page import Rooms
 from pulley.core.planning.remedies import remedies
 from pulley.core.planning.ways_out import WayOut, ways_out
 from pulley.core.quantities import counted
-from pulley.core.scales import largest_scale, scale_text
 from pulley.core.score.stages import stages
 from pulley.core.store import Folder
 from pulley.core.teardown import Teardown, find_step
@@ -196,33 +193,7 @@ def propose_teardown(args: argparse.Namespace) -> tuple[dict[str, Any], int]:
     args.teardown = args.after
     assembly, teardown = _teardown(args) if args.after else (_assembly(args), None)
     teardown = teardown or Teardown("Proposed", source=assembly.source)
-    options = Options(
-        parts=tuple(args.part),
-        whole=tuple(args.whole),
-        depth=args.depth,
-        stay=tuple(args.stay),
-        gap=args.gap,
-        length=args.length,
-        fasteners_first=not args.fasteners_last,
-        most=args.most,
-        manner=args.manner,
-        along=triple(parse_direction(assembly, args.along)) if args.along else None,
-        reach=tuple(args.reach),
-        rooms=_rooms(assembly, teardown, args.paper),
-    )
-
-    def report(share: float, words: str) -> None:
-        if args.progress:
-            print(f"{share:.0%} {words}", file=sys.stderr, flush=True)
-
-    proposal = propose(assembly, teardown, options, report)
-    if args.output:
-        Path(args.output).write_text(teardown_json.dumps(proposal.added_to(teardown)))
-    steps = [{"id": s.id, "members": s.members, "kind": s.motion.kind, "reason": s.note} for s in proposal.steps]
-    left = [asdict(each) for each in proposal.left]
-    page = _on_page(proposal.layout) if proposal.layout else {}
-    answer = {"steps": steps, "stay": proposal.stay, "left": left, "extent": proposal.extent, "hands": proposal.hands}
-    return answer | page, 1 if left else 0
+    return proposing.run(args, assembly, teardown, _rooms(assembly, teardown, args.paper))
 
 
 def _rooms(assembly: Assembly, teardown: Teardown, paper: str) -> Rooms:
@@ -230,11 +201,6 @@ def _rooms(assembly: Assembly, teardown: Teardown, paper: str) -> Rooms:
     from pulley.core.drawing.paper import paper_of
 
     return page_rooms(assembly, teardown, paper_of(paper))
-
-
-def _on_page(layout: OnPage) -> dict[str, Any]:
-    """How a proposal stands on the page: its scale, from where it is seen, the share of components that are."""
-    return {"scale": scale_text(largest_scale(layout.fit)), "view": layout.view, "seen": 1 - layout.hidden}
 
 
 def make_sheet(args: argparse.Namespace) -> tuple[dict[str, Any], int]:
@@ -286,8 +252,9 @@ def _plain_export(answer: dict[str, Any]) -> str:
 
 
 def _plain_sheet(answer: dict[str, Any]) -> str:
-    pages = "; ".join(f"{page['paper']}, {page['balloons']} balloons" for page in answer["pages"])
-    return "\n".join([f"{answer['output']}: {pages}; scale {', '.join(answer['scales'])}", *answer["faults"]])
+    from pulley.core.drawing import command
+
+    return command.sentences(answer)
 
 
 def _plain_inspect(answer: dict[str, Any]) -> str:
@@ -356,13 +323,6 @@ def _plain_fits(answer: dict[str, Any]) -> str:
     return "\n".join(lines) or "No fits."
 
 
-def _plain_proposal(answer: dict[str, Any]) -> str:
-    lines = [f"{step['id']}: {', '.join(step['members'])}. {step['reason']}" for step in answer["steps"]]
-    lines += [each["sentence"] for each in answer["left"]]
-    last = f"{counted(len(answer['steps']), 'step')}, {counted(len(answer['left']), 'component')} left."
-    return "\n".join([*lines, last])
-
-
 class _Parser(argparse.ArgumentParser):
     def error(self, message: str) -> NoReturn:
         raise PulleyError(f"{message}. See `pulley {self.prog.rpartition(' ')[2]} --help`.")
@@ -375,7 +335,7 @@ COMMANDS = (
     ("matches", find_matches, _plain_matches),
     ("along", find_riders, _plain_riders),
     ("fits", list_fits, _plain_fits),
-    ("propose", propose_teardown, _plain_proposal),
+    ("propose", propose_teardown, proposing.sentences),
     ("sheet", make_sheet, _plain_sheet),
     ("export", export, _plain_export),
     ("compare", compare, _plain_compare),
@@ -430,36 +390,14 @@ def _revision_arguments(command: argparse.ArgumentParser, name: str) -> None:
 
 
 def _proposal_arguments(command: argparse.ArgumentParser, _named: str) -> None:
-    for name, words in (
-        ("--part", "take apart only this component or subassembly; again for more"),
-        ("--whole", "keep this subassembly in one piece; again for more"),
-        ("--stay", "what never moves, instead of a base that is guessed; again for more"),
-        ("--reach", "what is to be reached first; again for more"),
-    ):
-        command.add_argument(name, action="append", default=[], metavar="PATH", help=words)
-    command.add_argument("--depth", type=int, metavar="N", help="keep whole what lies N deep, 1 the highest")
-    command.add_argument("--gap", type=float, metavar="MM", help="between one component and the next")
-    command.add_argument("--length", type=float, metavar="MM", help="what the longest side may come to")
-    command.add_argument("--most", type=int, metavar="N", help="at most so many steps")
-    command.add_argument("--fasteners-last", action="store_true")
-    command.add_argument("--manner", choices=MANNERS, default="compact", help="how it is laid out and in which order")
-    command.add_argument("--along", default="", metavar="X,Y,Z", help="a way that is preferred")
-    command.add_argument("--paper", default="A3", metavar="A3", help="the paper it is laid out for; “A4 tall” stands")
-    command.add_argument("--after", metavar="TEARDOWN.json", help="propose what this teardown has not moved yet")
-    command.add_argument("-o", dest="output", metavar="OUT.json", help="write the teardown with the steps here")
-    command.add_argument("--progress", action="store_true", help="say on standard error how far it is")
+    proposing.arguments(command)
 
 
-def _sheet_arguments(command: argparse.ArgumentParser, _named: str) -> None:
-    command.add_argument("teardown", metavar="TEARDOWN.json", help="a teardown, or a sheet")
-    command.add_argument(
-        "-o", dest="output", required=True, metavar="OUT", help="ends with .pdf, .svg, .dxf, .png, .csv, .xlsx or .json"
-    )
-    command.add_argument("--paper", metavar="A3", help="the paper; “A4 tall” stands upright")
-    command.add_argument("--scale", metavar="1:2", help="by default the largest standard scale that fits")
-    command.add_argument("--view", metavar="NAME", help="a saved view, or a direction such as isometric or top")
-    command.add_argument("--pattern", metavar="FILE", help="a page pattern: a file, or the name of one of Pulley's")
-    command.add_argument("--progress", action="store_true", help="say on standard error how far it is")
+def _sheet_arguments(command: argparse.ArgumentParser, named: str) -> None:
+    if named == "sheet":  # with its writers it takes a second to load
+        from pulley.core.drawing.command import arguments
+
+        arguments(command)
 
 
 def _export_arguments(command: argparse.ArgumentParser, named: str) -> None:

@@ -99,3 +99,22 @@ def _as_asked(
             sheet = changes.look_from(assembly, sheet, page.id, view.id, args.view) if args.view else sheet
             sheet = changes.scale_view(assembly, sheet, page.id, view.id, scale) if scale else sheet
     return sheet
+
+
+def sentences(answer: dict[str, Any]) -> str:
+    """The answer in words."""
+    pages = "; ".join(f"{page['paper']}, {page['balloons']} balloons" for page in answer["pages"])
+    return "\n".join([f"{answer['output']}: {pages}; scale {', '.join(answer['scales'])}", *answer["faults"]])
+
+
+def arguments(command: argparse.ArgumentParser) -> None:
+    """The flags of the command."""
+    command.add_argument("teardown", metavar="TEARDOWN.json", help="a teardown, or a sheet")
+    command.add_argument(
+        "-o", dest="output", required=True, metavar="OUT", help="ends with .pdf, .svg, .dxf, .png, .csv, .xlsx or .json"
+    )
+    command.add_argument("--paper", metavar="A3", help="the paper; “A4 tall” stands upright")
+    command.add_argument("--scale", metavar="1:2", help="by default the largest standard scale that fits")
+    command.add_argument("--view", metavar="NAME", help="a saved view, or a direction such as isometric or top")
+    command.add_argument("--pattern", metavar="FILE", help="a page pattern: a file, or the name of one of Pulley's")
+    command.add_argument("--progress", action="store_true", help="say on standard error how far it is")
