@@ -97,7 +97,7 @@ class OutlineTests(PageCase):
         page = Page(self.outlines)
         page.put(1, np.zeros(3))
         margin = round(2.0 / self.outlines.pixel)
-        asides = np.array([[21.0, 0.0, 0.0], [22.0, 0.0, 0.0], [23.0, 0.0, 0.0], [24.0, 0.0, 0.0]])
+        asides = np.array([[15.0, 0.0, 0.0], [21.0, 0.0, 0.0], [23.0, 0.0, 0.0], [24.0, 0.0, 0.0]])
         self.assertEqual(page.first_free([0], np.zeros((1, 3)), asides, margin), 2)
         self.assertEqual(page.first_free([0], np.zeros((1, 3)), asides[:2], margin), 1)
 
