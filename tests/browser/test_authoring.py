@@ -84,6 +84,13 @@ class SelectingTests(AuthoringCase):
         page.press("#search", "Enter")
         self.ways()
         self.soon(self.assertEqual, lambda: len(self.paths()), 4)
+        page.fill("#search", "spring")  # while the ways out of the bolts are shown
+        page.press("#search", "Enter")
+        self.soon(self.assertEqual, lambda: {path.rpartition("/")[2] for path in self.paths()}, {"Spring", "Spring#2"})
+        self.ways()
+        page.fill("#search", "bolt")
+        page.press("#search", "Enter")
+        self.soon(self.assertEqual, lambda: len(self.paths()), 4)
         page.keyboard.press("i")
         page.wait_for_selector("#ways >> text=Base and")
         self.soon(self.assertEqual, lambda: len(self.paths()), 6)

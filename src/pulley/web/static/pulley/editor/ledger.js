@@ -32,7 +32,7 @@ export function wireLedger({ store, selection, server, pointing }, panel) {
   /** Everything that the search shows: the topmost lines whose own names have the letters. */
   function found() {
     const letters = wanted.trim().toLowerCase();
-    const lines = [...panel.querySelectorAll("[data-members]")].filter((line) => line.querySelector(".row-name").textContent.toLowerCase().includes(letters));
+    const lines = [...panel.querySelectorAll("#ledger [data-members]")].filter((line) => line.querySelector(".row-name").textContent.toLowerCase().includes(letters));
     return [...new Set(lines.flatMap((line) => JSON.parse(line.dataset.members)))];
   }
 
@@ -75,7 +75,7 @@ export function wireLedger({ store, selection, server, pointing }, panel) {
     },
   });
   store.on("drawn", () => {
-    for (const line of panel.querySelectorAll("[data-members]")) {
+    for (const line of panel.querySelectorAll("#ledger [data-members]")) {
       if (unfolded.has(line.dataset.members)) fold(line, true);
     }
     filter();
