@@ -117,6 +117,7 @@ class Peeling:
     _waiting: dict[int, set[int]] = field(default_factory=dict)  # units to be looked at again once a unit is gone
     _tools: dict[tuple[int, Direction], frozenset[int]] = field(default_factory=dict)
     _copies: dict[int, tuple[object, ...]] = field(default_factory=dict)
+    _likeness: dict[int, tuple[object, ...]] = field(default_factory=dict)
 
     def __post_init__(self) -> None:
         self.here = np.isin(np.arange(len(self.blocking.units)), sorted(self.present))
@@ -159,8 +160,10 @@ class Peeling:
 
     def likeness(self, k: int) -> tuple[object, ...]:
         """What units have in common that leave in one step: as serviced a fastener's size, else being copies."""
-        size = fastener_size(self.blocking, k) if self.wishes.serviced else None
-        return (size,) if size else self.copies(k)
+        if k not in self._likeness:
+            size = fastener_size(self.blocking, k) if self.wishes.serviced else None
+            self._likeness[k] = (size,) if size else self.copies(k)
+        return self._likeness[k]
 
     def copies(self, k: int) -> tuple[object, ...]:
         """What copies have in common: their parts, and the parts that they touch."""

@@ -321,7 +321,7 @@ def _clear_aside(room: Room, stack: Room, column: _Column) -> Direction:
     distances = np.ceil(np.arange(1, STEPS_ASIDE) * step / rules.pitch) * rules.pitch
     low, high = _in_the_way(room, stack, column).T
     met = ((low < distances[:, None]) & (distances[:, None] < high)).any(1)
-    met[-1] = False
+    met[-1] = False  # where nothing is clear, it is the last
     shifts = np.round(np.array(column.aside) * distances[~met, None], 6)
     units = np.flatnonzero(stack.here)
     return triple(shifts[room.page.first_free(units.tolist(), stack.places[units, -1], shifts, margin)])
