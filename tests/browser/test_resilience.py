@@ -1,5 +1,7 @@
 """Nothing lost silently: signed out while working, answers that never come, Escape, and pages that may be older."""
 
+from dataclasses import replace
+
 import numpy as np
 from django.conf import settings
 from django.contrib.auth import get_user_model
@@ -11,9 +13,10 @@ from pulley.web.editor import services
 from pulley.web.editor.commands import COMMANDS
 from pulley.web.editor.models import Teardown
 from pulley.web.jobs.models import Job
+from pulley.web.library.services import add
 from pulley.web.publishing.models import Link
 from tests.browser.test_authoring import AuthoringCase
-from tests.scenes import AS1, RIGHT, UP, axial
+from tests.scenes import AS1, RIGHT, UP, axial, read
 
 ROD = "as1/rod-assembly_1/rod_1"
 PASSWORD = "a rope, a block"
@@ -448,6 +451,19 @@ class FreshnessTests(ResilienceCase):
             self.page.evaluate("name => window.dispatchEvent(new Event(name))", event)
         self.changed()
         self.soon(self.assertEqual, lambda: self.page.input_value("#teardown-name"), "Theirs")
+
+    def test_a_menu_on_the_shelf_stays_open_when_something_else_has_come_in(self):
+        first = add(self.user, replace(read(AS1), name="First", notes=("It says little.",)))
+        self.page.goto(self.live_server_url)
+        card = self.page.locator(f"#assembly-{first.pk}")
+        card.locator("text=1 note on the file").click()
+        card.locator("summary:text-is('More')").click()
+        card.locator("text=Download its file").focus()
+        second = add(self.user, replace(read(AS1), name="Second"))
+        self.page.evaluate("() => document.body.dispatchEvent(new Event('job-ended'))")
+        self.page.wait_for_selector(f"#assembly-{second.pk} >> text=Second")
+        self.assertTrue(card.locator("text=It says little.").is_visible())
+        self.assertEqual(self.page.evaluate("() => document.activeElement.textContent"), "Download its file")
 
     def test_a_copy_kept_by_the_browser_is_not_shown(self):
         row = services.create(self.as1(), core.Teardown("Plan"))

@@ -9,6 +9,9 @@ const folder = find("#folder", form);
 const places = find("#places", form);
 const sending = find("progress", form);
 
+// the shelf is drawn anew when a job ends; a menu that somebody has open stays as it is
+window.Idiomorph.defaults.callbacks.beforeNodeMorphed = (old) => !(old.localName === "details" && old.open);
+
 /** Send files, each with its place in the folder that it lay in. @param {{file: File, place: string}[]} found */
 function send(found) {
   if (!found.length) return;
