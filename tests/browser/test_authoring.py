@@ -574,6 +574,24 @@ class CorrectingTests(AuthoringCase):
         self.changed()
         self.assertEqual([s.motion.distance for s in self.kept(row).steps], [120, 33, 60, 50])
 
+    def test_a_cell_that_one_returns_to_shows_what_came_of_it(self):
+        self.plan()
+        page = self.page
+        page.keyboard.press("Shift+T")
+        page.wait_for_selector("#cell-s1-distance")
+        held = []
+        page.route("**/table**", lambda route: held.append(route))
+        page.fill("#cell-s1-distance", "100+20")
+        page.press("#cell-s1-distance", "Enter")
+        self.changed()
+        page.press("#cell-s2-distance", "ArrowUp")
+        page.wait_for_selector("#cell-s1-distance:focus")
+        self.soon(self.assertTrue, lambda: held)
+        held[0].continue_()
+        page.wait_for_selector("#cell-s1-distance[value='120']")
+        page.unroute("**/table**")
+        self.soon(self.assertEqual, lambda: page.input_value("#cell-s1-distance:focus"), "120")
+
     def test_next_to_another_in_the_stack(self):
         row = self.scene("Cam cleat", axial(("Cam cleat/Top plate",), UP, 120), axial(("Cam cleat/Cam",), UP, 60, "s2"))
         page = self.page

@@ -7,6 +7,9 @@ const { htmx, Idiomorph } = window;
 
 const sent = new WeakMap(); // field -> what it asked for: the answer may write it in another way
 
+/** What is in a field was asked for: the answer may take its place. */
+export const nowSent = (field) => sent.set(field, field.value);
+
 /** Whether something was typed into a field that nobody has asked for yet. */
 const isNew = (field) => isTyped(field) && field.value !== field.defaultValue && field.value !== sent.get(field);
 
@@ -24,7 +27,7 @@ function valuesOf(at) {
 export function wireChanges(root, edit, open = null) {
   function send(at) {
     if (isTyped(at) && at.value === at.defaultValue) return; // typed and taken back
-    if (isTyped(at)) sent.set(at, at.value);
+    if (isTyped(at)) nowSent(at);
     edit(at.dataset.edit, valuesOf(at), at.closest("[data-errors]")?.dataset.errors);
   }
 
@@ -40,7 +43,7 @@ export function wireChanges(root, edit, open = null) {
     if (field.matches("input[data-edit], select[data-edit], textarea[data-edit]")) send(field);
   });
   root.addEventListener("submit", (event) => {
-    for (const field of targetOf(event).elements) sent.set(field, field.value);
+    for (const field of targetOf(event).elements) nowSent(field);
   });
   document.body.addEventListener("htmx:beforeSwap", ({ detail }) => {
     const field = find(":focus") ?? document.body;

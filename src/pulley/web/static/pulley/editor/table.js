@@ -1,5 +1,6 @@
 // The table of all travels: typed in like a spreadsheet; what is pasted fills downward.
 
+import { nowSent } from "../changing.js";
 import { find, onClick, targetOf } from "../dom.js";
 
 /** The table in `box`. */
@@ -32,7 +33,9 @@ export function createTable({ store, server }, box) {
 
   box.addEventListener("change", (event) => {
     const field = targetOf(event);
-    if (field.dataset.column) send([[field, field.value]]);
+    if (!field.dataset.column) return;
+    nowSent(field);
+    send([[field, field.value]]);
   });
   box.addEventListener("paste", (event) => {
     const field = targetOf(event).closest("[data-column]");
