@@ -239,8 +239,8 @@ def _own_place(number: int) -> dict[str, str]:
 
 
 BESIDE = (  # groups of tests, each of which takes about as long as all that are in none
-    ("core", "local", "browser.test_sheets", "browser.test_winch"),
-    ("reference", "browser.test_authoring"),
+    ("core", "browser.test_sheets"),
+    ("reference", "browser.test_editor", "browser.test_watching"),
     ("web", "publish", "browser.test_assembling", "browser.test_first_slice", "browser.test_publishing"),
 )
 
