@@ -307,6 +307,7 @@ class EditorTests(BrowserCase):
         self.page.click("#head-s1")
         self.page.wait_for_selector("#card-s1.open")
         self.settled()
+        self.assertEqual(self.page.locator(".bend").count(), 1)  # the step's handle, which the server is asked about
         drawing = self.page.locator("#drawing")
         self.page.wait_for_selector("#canvas[data-outlines=drawn]")
         scenes, plain = self.page.evaluate(FRAME, "refresh"), self.pixels(drawing)

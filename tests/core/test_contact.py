@@ -5,7 +5,7 @@ from unittest import TestCase
 
 import numpy as np
 
-from pulley.core.contact.overlap import overlap_depth
+from pulley.core.contact.overlap import overlap_depth, shared_thickness
 from pulley.core.contact.scene import home_scene
 from pulley.core.contact.sweep import first_contact
 from pulley.core.geometry.frames import translation
@@ -143,3 +143,19 @@ class OverlapTests(TestCase):
 
     def test_touching_is_no_overlap(self):
         self.assertEqual(overlap_depth(CUBE, HOME, CUBE, translation(np.array([0, 0, 10.0]))), 0.0)
+
+    def test_neither_is_what_round_off_leaves_between_faces_that_touch(self):
+        plate = box_mesh((-1, -1, 0), (11, 11, 10))
+        for sunk in (1e-7, 3e-7, 9e-7):
+            bodies = CUBE, HOME, plate, translation(np.array([0, 0, 10 - sunk]))
+            with self.subTest(sunk=sunk):
+                self.assertEqual(overlap_depth(*bodies), 0.0)
+                self.assertEqual(shared_thickness(*bodies), (0.0, None))
+
+    def test_beside_it_a_pin_stands_as_deep_as_it_does(self):
+        """A foot that touches but for 9e-7 mm, and a pin of 1 mm2 that stands 0.5 mm in the same cube."""
+        pin, foot = box_mesh((4, 4, -0.5), (5, 5, 10)), box_mesh((6, 0, -9e-7), (10, 10, 10))
+        both = flat_mesh(np.concatenate([body.vertices[body.triangles] for body in (pin, foot)]))
+        bodies = CUBE, HOME, both, translation(np.array([0, 0, 10.0]))
+        self.assertAlmostEqual(overlap_depth(*bodies), 0.5, places=5)
+        self.assertAlmostEqual(shared_thickness(*bodies)[0], 2 * 0.5 / (2 + 4 * 0.5), places=5)

@@ -99,13 +99,13 @@ def shared_thickness(a: Mesh, a_pose: Pose, b: Mesh, b_pose: Pose) -> tuple[floa
 
 @dataclass(frozen=True)
 class _Common:
-    """What two meshes share, as the first has it: its mesh, its volume in mm3 and its triangles' areas in mm2; and how
-    much of these are both sides of flaps that enclose nothing, where faces lie on one another."""
+    """What two meshes share, as the first has it: its mesh and its triangles' areas in mm2; how much of these are both
+    sides of flaps, where faces lie on one another but for round-off; and its volume in mm3 without what flaps hold."""
 
     mesh: manifold3d.Mesh64
-    volume: float
     areas: NDArray[np.float64]
     flaps: float
+    volume: float
 
 
 def _common(a: Mesh, a_pose: Pose, b: Mesh, b_pose: Pose) -> _Common:
@@ -119,8 +119,8 @@ def _common_of(a: Mesh, b: Mesh, relative: bytes) -> _Common:
     shape = common.to_mesh64()
     corners = np.asarray(shape.vert_properties)[:, :3][np.asarray(shape.tri_verts)]
     areas = np.linalg.norm(np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0]), axis=1) / 2
-    flaps = areas.sum() - common.as_original().simplify(FLAT).surface_area()
-    return _Common(shape, common.volume(), areas, max(float(flaps), 0.0))
+    thick = common.as_original().simplify(FLAT)
+    return _Common(shape, areas, max(float(areas.sum() - thick.surface_area()), 0.0), thick.volume())
 
 
 def new_overlaps(
