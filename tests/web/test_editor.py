@@ -221,6 +221,17 @@ class PageTests(SignedInCase):
         late = self.client.get(address)
         self.assertEqual((late.status_code, late["Cache-Control"]), (204, "no-store"))
 
+    def test_what_a_card_asks_by_itself_has_no_answer_once_its_step_is_gone(self):
+        """Nobody asked for it, so nobody is told that there is none."""
+        self.lift()
+        questions = [(self.client.get, "matches"), (self.client.get, "remedies"), (self.client.post, "legs")]
+        for ask, name in questions:
+            self.assertEqual(ask(f"{self.address}steps/s1/{name}").status_code, 200)
+        self.edit("delete", step="s1")
+        late = [ask(f"{self.address}steps/s1/{name}", headers={"HX-Request": "true"}) for ask, name in questions]
+        self.assertEqual([answer.status_code for answer in late], [204, 204, 200])
+        self.assertEqual(late[-1].json(), {"legs": []})
+
 
 class TeardownFileTests(SignedInCase):
     def upload(self, data: bytes, expect: int):

@@ -112,6 +112,15 @@ class FileTests(PublishingCase):
         self.work(publication)
         self.assertIn("HX-Trigger", self.client.get(state).headers)
 
+    def test_a_page_that_waits_for_a_file_that_was_taken_away_asks_no_more(self):
+        publication = self.wanted()
+        self.post("make", publication)
+        self.post("remove", publication)
+        state = f"/published/{publication.pk}/state"
+        late = self.client.get(state, headers={"HX-Request": "true"})
+        self.assertEqual((late.status_code, late["HX-Reswap"], late.content), (286, "none", b""))
+        self.assertEqual(self.client.get(state).status_code, 404)
+
     def test_a_film_is_played_in_parts_and_its_parts_are_cleared_up(self):
         publication = self.film()
         self.post("make", publication)

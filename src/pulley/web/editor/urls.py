@@ -2,7 +2,7 @@
 
 from django.urls import path
 
-from pulley.web.editor.views import holding, page, pictures, proposal, selection, teardowns, visibility
+from pulley.web.editor.views import holding, page, pictures, proposal, selection, step, teardowns, visibility
 
 urlpatterns = [
     path("assemblies/<uuid:assembly_id>/teardowns/new", teardowns.new, name="new-teardown"),
@@ -31,9 +31,9 @@ urlpatterns = [
     path("teardowns/<uuid:teardown_id>/point", selection.point, name="point"),
     path("teardowns/<uuid:teardown_id>/measure", selection.measured_between, name="measure"),
     path("teardowns/<uuid:teardown_id>/choose/<slug:what>", selection.choose, name="choose"),
-    path("teardowns/<uuid:teardown_id>/steps/<str:step>/legs", selection.legs, name="legs"),
-    path("teardowns/<uuid:teardown_id>/steps/<str:step>/matches", selection.matches, name="matches"),
-    path("teardowns/<uuid:teardown_id>/steps/<str:step>/remedies", selection.remedies, name="remedies"),
+    path("teardowns/<uuid:teardown_id>/steps/<str:step>/legs", step.legs, name="legs"),
+    path("teardowns/<uuid:teardown_id>/steps/<str:step>/matches", step.matches, name="matches"),
+    path("teardowns/<uuid:teardown_id>/steps/<str:step>/remedies", step.remedies, name="remedies"),
     path("teardowns/<uuid:teardown_id>/steps/<int:number>/picture.png", pictures.step_picture, name="step-picture"),
     path("teardowns/<uuid:teardown_id>/views/<str:camera>/picture.png", pictures.view_picture, name="view-picture"),
     path("teardowns/<uuid:teardown_id>/download", teardowns.download, name="download-teardown"),

@@ -28,6 +28,8 @@ SCRIPTED = ("html", "svg")
 # a file that shows itself runs its scripts apart from Pulley: with no cookies, no address of ours, no network
 SANDBOX = "sandbox allow-scripts; default-src 'none'; script-src 'unsafe-inline' data:; style-src 'unsafe-inline'; font-src data:; img-src data: blob:; connect-src blob: data:"  # noqa: E501
 
+STOP_ASKING = 286  # htmx takes that status for the end of asking again and again
+
 
 def publication_of(request: UserRequest, publication_id: uuid.UUID) -> Publication:
     """A file of a teardown that the user may see; 404 when there is none."""
@@ -87,8 +89,14 @@ def add(request: UserRequest, teardown_id: uuid.UUID) -> HttpResponse:
 @require_GET
 @never_cache
 def state(request: UserRequest, publication_id: uuid.UUID) -> HttpResponse:
-    """How far a file is; what is shown asks again by itself until it is made, and only then is that news."""
-    publication = publication_of(request, publication_id)
+    """How far a file is; what is shown asks again by itself until it is made, and only then is that news. Once the file
+    is taken away it is told to ask no more."""
+    try:
+        publication = publication_of(request, publication_id)
+    except Http404:
+        if not request.htmx:
+            raise
+        return HttpResponse(status=STOP_ASKING, headers={"HX-Reswap": "none"})
     response = render(request, "publishing/state.html", {"file": presenters.Row(publication)})
     if publication.under_way:
         return response

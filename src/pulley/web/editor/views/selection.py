@@ -1,4 +1,4 @@
-"""What the page asks about a selection: its ways out, what is pointed at, what goes along, what to do about snags."""
+"""What the page asks about a selection: its ways out, what is pointed at, what goes along."""
 
 import json
 import uuid
@@ -9,7 +9,7 @@ from typing import Any
 import numpy as np
 from django.http import Http404, HttpResponse, JsonResponse
 from django.shortcuts import render
-from django.views.decorators.http import require_GET, require_POST
+from django.views.decorators.http import require_POST
 
 from pulley.core import describe, editing
 from pulley.core import teardown as core
@@ -22,9 +22,7 @@ from pulley.core.motion import Axial
 from pulley.core.motion.travel import Screw
 from pulley.core.naming import component_name, members_name
 from pulley.core.planning import outward as rounds
-from pulley.core.planning import scenes
 from pulley.core.planning.companions import bring_along
-from pulley.core.planning.companions import matches as core_matches
 from pulley.core.planning.direction_text import parse_direction
 from pulley.core.planning.measuring import measure
 from pulley.core.planning.otherwise import Otherwise, otherwise
@@ -36,10 +34,8 @@ from pulley.core.planning.ways_out import WayOut, way_out, ways_out
 from pulley.core.quantities import counted, measured, plain, round_down, shown
 from pulley.web.accounts.models import preferences_of
 from pulley.web.accounts.requests import UserRequest
-from pulley.web.analysis import services as analysis
-from pulley.web.analysis.registry import Case
 from pulley.web.door import sent_by, whole
-from pulley.web.editor import presenters, progress, services
+from pulley.web.editor import presenters, services
 from pulley.web.editor.lookups import teardown_of
 from pulley.web.editor.parsing import (
     Sent,
@@ -378,43 +374,3 @@ def _holder(assembly: Assembly, scene: Scene, members: tuple[str, ...], sent: Se
 
 
 SETS = {"riders": _riders, "rest": _rest, "beyond": _beyond, "inside": _inside, "holder": _holder}
-
-
-@require_POST
-def legs(request: UserRequest, teardown_id: uuid.UUID, step: str) -> JsonResponse:
-    """Each leg of a straight step or a path: its direction, its length, and where a drag of its end has to stop."""
-    row = teardown_of(request, teardown_id)
-    assembly, teardown = core_assembly(row.assembly), services.teardown_at(row, whole(sent_by(request).get("at")))
-    found = [asdict(leg) for leg in scenes.legs(assembly, teardown, step)]
-    return JsonResponse({"legs": found})
-
-
-@require_GET
-def matches(request: UserRequest, teardown_id: uuid.UUID, step: str) -> HttpResponse:
-    """What else can make a step's motion, for its card."""
-    row = teardown_of(request, teardown_id)
-    assembly, teardown = core_assembly(row.assembly), services.teardown_at(row, whole(sent_by(request).get("at")))
-    moving = editing.find_step(teardown, step)
-    busy = {
-        leaf for s in teardown.steps if s.motion.kind == moving.motion.kind for leaf in assembly.leaves_of(s.members)
-    }
-    scene = scene_after(assembly, teardown, teardown.steps.index(moving))
-    found = [m for m in core_matches(assembly, moving, scene) if busy.isdisjoint(assembly.below[m.member])]
-    items = [{"path": m.member, "name": _name(assembly, m.member), "kind": m.kind} for m in found]
-    everything = json.dumps([m.member for m in found])
-    return render(
-        request, "editor/matches.html", {"teardown_id": teardown_id, "id": step, "items": items, "all": everything}
-    )
-
-
-@require_GET
-def remedies(request: UserRequest, teardown_id: uuid.UUID, step: str) -> HttpResponse:
-    """What can be done about a step's snags, each checked, for its card."""
-    row = teardown_of(request, teardown_id)
-    assembly, teardown = core_assembly(row.assembly), services.teardown_at(row, whole(sent_by(request).get("at")))
-    editing.find_step(teardown, step)
-    asked = analysis.request("remedies", row.assembly, Case(assembly, teardown, {"step": step}), analysis.SOON)
-    if not asked.done:
-        return render(request, "editor/so_far.html", progress.shown(sent_by(request), 0.0, 0, ""))
-    items = [{"sentence": item["sentence"], "values": json.dumps(item["values"])} for item in asked.value]
-    return render(request, "editor/remedies.html", {"teardown_id": teardown_id, "id": step, "items": items})
