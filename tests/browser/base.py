@@ -44,10 +44,6 @@ SETTLED = """async () => {
     await Promise.allSettled(ending.map((each) => each.finished));
 }"""
 
-# nothing is asked of the server, nothing that it said is about to be shown
-QUIET = """() => !document.querySelector("#checking, .checker, .htmx-request, .htmx-swapping, .htmx-settling")
-    && !Number(document.body.dataset.asking ?? 0)"""
-
 
 @cache
 def browser() -> Browser:
@@ -162,7 +158,7 @@ class BrowserCase(LiveServerTestCase):
 
     def settled(self):
         """Wait until all that was found about a change is there, so that nothing moves under the pointer."""
-        self.page.wait_for_function(QUIET)
+        self.page.wait_for_function("() => !document.querySelector('#checking, .checker, .htmx-request')")
 
     def select(self, name: str, fold: str = ""):
         """Select in the ledger and wait for the ways out."""

@@ -4,7 +4,6 @@ import { find } from "./dom.js";
 import { sentenceOf, signInHere, token } from "./session.js";
 
 const PATIENCE = 100_000; // milliseconds
-let under = 0; // questions without their answer yet
 
 /** A name that nothing else has. */
 export const newId = () => Array.from(crypto.getRandomValues(new Uint32Array(4)), (part) => part.toString(36)).join("");
@@ -14,21 +13,7 @@ export const pageState = () => Object.fromEntries(new FormData(find("#page-state
 
 /** Post values with the page's state; the answer as JSON, or an error with a sentence to show. */
 export async function ask(address, values) {
-  count(1);
-  try {
-    return await answered(address, new URLSearchParams({ ...pageState(), ...values }));
-  } finally {
-    setTimeout(count, 0, -1); // once what asked has shown the answer
-  }
-}
-
-/** Say on the page how many questions are under way. */
-function count(by) {
-  under += by;
-  document.body.dataset.asking = String(under);
-}
-
-async function answered(address, body) {
+  const body = new URLSearchParams({ ...pageState(), ...values });
   const headers = { "X-CSRFToken": token(), "HX-Request": "true" };
   const response = await fetch(address, { method: "POST", body, headers, signal: AbortSignal.timeout(PATIENCE) }).catch(() => {
     throw new Error("Pulley does not answer. Ask again in a moment.");
