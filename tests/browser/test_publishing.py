@@ -114,6 +114,20 @@ class PublishTests(BrowserCase):
         expect(page.get_by_role("form", name="Settings of Guide, PDF")).to_be_hidden()
         self.assertTrue(any(p.wish.guide.title == "Typed meanwhile" for p in published(row)))
 
+    def test_a_file_that_is_taken_away_while_it_is_asked_for_is_asked_for_once(self):
+        (row, page), held = (self.short("Crossed"), self.page), []
+        page.goto(f"{self.live_server_url}/teardowns/{row.pk}/publish")
+        page.route("**/make", lambda route: held.append(route))
+        page.get_by_label("Make Guide, PDF").click()
+        self.soon(self.assertTrue, lambda: held)
+        page.get_by_label("Remove Guide, PDF").click()
+        expect(page.get_by_label("Make Guide, PDF")).to_have_count(0)
+        held[0].continue_()
+        expect(page.locator("#notice")).to_contain_text("It may have been deleted")
+        expect(page.locator("#waiting")).to_be_hidden()
+        self.assertEqual(len(held), 1)
+        self.expected = 1
+
     def press_slowly(self, button, address: str):
         """Press a button, and let go only when its line has been drawn anew twice: it has to be the same button."""
         box = button.bounding_box()

@@ -21,10 +21,12 @@ from tests.scenes import AS1, RIGHT, UP, axial, read
 ROD = "as1/rod-assembly_1/rod_1"
 PASSWORD = "a rope, a block"
 # something in the editor asks for something, waits for its turn and leaves the page meanwhile
-ASK_AND_LEAVE = """() => {
+# something on the page asks, and has left the page when the answer comes
+ASK_AND_LEAVE = """([verb, values]) => {
     const room = document.querySelector('#editor');
     const asking = room.appendChild(document.createElement('p'));
-    window.htmx.ajax('GET', room.dataset.atState, { source: asking, swap: 'none' });
+    const at = verb === 'GET' ? room.dataset.atState : room.dataset.atEdit.replace('VERB', 'distance');
+    window.htmx.ajax(verb, at, { source: asking, swap: 'none', values }).catch(() => {});
     asking.remove();
 }"""
 
@@ -225,13 +227,32 @@ class AnswerTests(ResilienceCase):
         page.route("**/edit/rename", lambda route: held.append(route))
         self.rename("Mine")
         self.soon(self.assertEqual, lambda: len(held), 1)
-        page.evaluate(ASK_AND_LEAVE)
+        page.evaluate(ASK_AND_LEAVE, ["GET", {}])
         page.click("#duplicate-s1")
         held[0].continue_()
         self.changed(2)
         kept = self.kept(row)
         self.assertEqual((kept.name, len(kept.steps)), ("Mine", 2))
         self.lost()
+
+    def test_that_a_change_was_refused_is_said_though_what_asked_has_left_the_page(self):
+        self.open_editor(axial((ROD,), RIGHT, 205))
+        self.page.evaluate(ASK_AND_LEAVE, ["POST", {"step": "s1", "value": "-5"}])
+        self.page.wait_for_selector("#notice >> text=turn the direction round")
+        self.page.wait_for_selector("#kept >> text=all kept")
+        self.expected = 1
+
+    def test_what_a_page_asked_that_nobody_waits_for_any_more_is_not_said(self):
+        self.open_editor(axial((ROD,), RIGHT, 205))
+        gone = {"status": 404, "headers": {"HX-Retarget": "#notice"}, "body": "<p class='notice-line'>no</p>"}
+        self.page.route("**/state**", lambda route: route.fulfill(**gone))
+        with self.page.expect_response("**/state**") as answer:
+            self.page.evaluate(ASK_AND_LEAVE, ["GET", {}])
+        answer.value.finished()
+        self.rename("Mine")
+        self.changed()
+        self.assertEqual(self.page.inner_text("#notice"), "")
+        self.expected = 1
 
     def test_what_waits_can_be_let_go_of_and_the_page_shows_what_is_kept(self):
         row = self.open_editor(axial((ROD,), RIGHT, 205))

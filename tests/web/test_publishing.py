@@ -12,6 +12,7 @@ from django.core.files.base import ContentFile
 from django.utils import timezone
 from PIL import Image
 
+from pulley.core.errors import PulleyError
 from pulley.core.publish import film
 from pulley.core.publish.settings import film_for
 from pulley.core.publish.wishes import Wish, to_document
@@ -19,7 +20,7 @@ from pulley.web.editor.models import Teardown
 from pulley.web.jobs import worker
 from pulley.web.jobs.models import Job
 from pulley.web.jobs.services import revive_stale
-from pulley.web.publishing import services
+from pulley.web.publishing import services, watching
 from pulley.web.publishing.models import Link, Publication
 from tests.web.base import SignedInCase, user
 
@@ -120,6 +121,18 @@ class FileTests(PublishingCase):
         late = self.client.get(state, headers={"HX-Request": "true"})
         self.assertEqual((late.status_code, late["HX-Reswap"], late.content), (286, "none", b""))
         self.assertEqual(self.client.get(state).status_code, 404)
+
+    def test_a_file_that_is_taken_away_while_it_is_changed_is_a_refusal(self):
+        publication = self.wanted()
+        services.remove(Publication.objects.get(pk=publication.pk))
+        for change in (
+            lambda: services.ask(publication, self.ann),
+            lambda: services.change(publication, Wish("csv")),
+            lambda: services.keep(publication, kept=False),
+        ):
+            with self.assertRaisesMessage(PulleyError, "taken off the list"):
+                change()
+        self.assertFalse(Job.objects.filter(kind=services.KIND).exists(), "nor is there work for nobody")
 
     def test_a_film_is_played_in_parts_and_its_parts_are_cleared_up(self):
         publication = self.film()
@@ -382,6 +395,16 @@ class LinkTests(PublishingCase):
         ):
             self.assertContains(self.limit(422, **sent), sentence, status_code=422)
         self.assertEqual((self.link.sites, self.link.expires, self.link.password), ("", None, ""))
+
+    def test_a_link_that_is_taken_back_while_its_limits_are_set_stays_so(self):
+        def meanwhile(text: str) -> str:
+            self.client.post(f"{self.address}links/{self.link.token}/revoke")
+            return text
+
+        with mock.patch.object(watching, "_sites", side_effect=meanwhile):
+            self.limit(200, downloads="1")
+        self.assertIsNotNone(self.link.revoked)
+        self.assertTrue(self.link.downloads)
 
     def test_views_are_counted_but_not_the_owners_and_nothing_is_kept_of_who_came(self):
         self.client.get(self.watch)

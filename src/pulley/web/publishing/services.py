@@ -39,6 +39,7 @@ from pulley.web.sheets import services as sheets
 USUAL = (Wish("mp4"), Wish("glb"), Wish("pdf"), Wish("pdf", of="sheet"), Wish("html"))  # what "Publish" begins with
 FRESH = timedelta(days=1)  # a file, or parts of a film, younger than this may belong to work that is under way
 KIND = "publish"
+GONE = "That file was taken off the list. Nothing was changed; add it again to make it."
 
 
 def made() -> Storage:
@@ -75,7 +76,13 @@ def change(publication: Publication, wish: Wish) -> None:
     """Let a file be made otherwise from now on; what was made stays until it is made again."""
     wish.check()
     publication.wish = wish
-    publication.save(update_fields=["document"])
+    keep(publication, document=publication.document)
+
+
+def keep(publication: Publication, **changed: Any) -> None:
+    """Keep what has changed of a file; PulleyError when it was taken off the list meanwhile."""
+    if not Publication.objects.filter(pk=publication.pk).update(**changed):
+        raise PulleyError(GONE)
 
 
 def subject(row: Teardown, wish: Wish, at: int | None = None) -> tuple[Assembly, core.Teardown, dict[str, Any] | None]:
@@ -114,8 +121,9 @@ def _asked(publication: Publication, owner: Any) -> Job:
         "wish": publication.document,
         "key": key_of(row, wish),
     }
-    publication.job = jobs.enqueue(owner, KIND, f"{row.name[:200]}: {wish.ending.upper()}", arguments)
-    publication.save(update_fields=["job"])
+    with transaction.atomic():
+        publication.job = jobs.enqueue(owner, KIND, f"{row.name[:200]}: {wish.ending.upper()}", arguments)
+        keep(publication, job=publication.job)
     return publication.job
 
 

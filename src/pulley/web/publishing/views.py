@@ -126,8 +126,7 @@ def stop(request: UserRequest, publication_id: uuid.UUID) -> HttpResponse:
 def keep(request: UserRequest, publication_id: uuid.UUID) -> HttpResponse:
     """Let "Publish" bring a file up to date, or leave it."""
     publication = publication_of(request, publication_id)
-    publication.kept = "kept" in sent_by(request)
-    publication.save(update_fields=["kept"])
+    services.keep(publication, kept="kept" in sent_by(request))
     return _told(HttpResponse())
 
 

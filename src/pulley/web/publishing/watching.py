@@ -98,7 +98,7 @@ def limit(request: UserRequest, teardown_id: uuid.UUID, token: str) -> HttpRespo
         raise PulleyError(
             "A page on another site cannot ask for a password. Give up one of the two; nothing was changed."
         )
-    link.save()
+    link.save(update_fields=["expires", "sites", "downloads", "password"])  # it may be taken back, and seen, just now
     return _list(request, teardown_id)
 
 

@@ -3,13 +3,14 @@
 
 import { newId } from "./ask.js";
 import { find, targetOf } from "./dom.js";
-import { sentenceOf, signInHere, signingIn, token } from "./session.js";
+import { sayHere, sentenceOf, signInHere, signingIn, token } from "./session.js";
 
 const { htmx } = window;
 const SOON = 2000; // milliseconds until the first try
 const SELDOM = 15000; // milliseconds between tries in the end
 const SLOW = 700; // milliseconds after which a change under way is worth a word
 const REFUSED = [400, 409, 422]; // it was looked at and not made, and the page says why
+const GONE = 404; // a teardown may be brought back; what else is gone takes no change any more
 const PASSES = [0, 401, 403, 408, 429, 502, 503, 504, 507]; // what may pass without anybody's doing
 const OF_PAGE = ["revision", "entry", "at"]; // what the page says of its state when a change is sent
 const EDITS = /\/(edit\/[\w-]+|undo|redo|return\/\d+)$/;
@@ -90,12 +91,12 @@ function sendNow() {
   sendFirst();
 }
 
-function settled(config, wasRefused) {
-  if (wasRefused) refused = stripped(itemOf(config));
+function settled(config, refusal) {
+  if (refusal) refused = stripped(itemOf(config));
   if (!again(config)) return;
   queue.shift();
   pause = SOON;
-  held = wasRefused && queue.length > 0;
+  held = refusal && queue.length > 0;
   tell();
   if (!held) sendFirst();
   if (!queue.length && !config.elt.isConnected) htmx.trigger(document.body, "teardown-behind");
@@ -120,7 +121,8 @@ document.body.addEventListener("htmx:configRequest", (event) => {
   tell();
   sendNow();
 });
-document.body.addEventListener("htmx:beforeRequest", ({ detail: { requestConfig: config, xhr } }) => {
+document.body.addEventListener("htmx:beforeRequest", ({ detail: { elt, requestConfig: config, xhr } }) => {
+  hearOut(elt, config, xhr, isChange(config));
   if (mayBeRefused(config) && !again(config) && !held && !signingIn()) document.querySelector("#notice").replaceChildren();
   if (!isChange(config)) return;
   under += 1;
@@ -132,12 +134,32 @@ document.body.addEventListener("htmx:beforeRequest", ({ detail: { requestConfig:
   });
 });
 
+/**
+ * What answers something that has left the page meanwhile with an error: htmx would look for the notice beside that, and
+ * not find it. That a change was refused is said; that nothing was found for what is gone tells nobody anything.
+ */
+function hearOut(elt, config, xhr, change) {
+  const hear = (event) => {
+    if (event.detail.xhr !== xhr || elt.isConnected || xhr.status < 400) return;
+    event.preventDefault();
+    if (xhr.status === 401) signInHere(xhr.response);
+    else if (change && wasRefused(config, xhr)) sayHere(xhr.response);
+  };
+  elt.addEventListener("htmx:beforeOnLoad", hear);
+  xhr.addEventListener("loadend", () => elt.removeEventListener("htmx:beforeOnLoad", hear));
+}
+
+/** Whether a change was looked at and not made, and will not be. */
+function wasRefused(config, xhr) {
+  return REFUSED.includes(xhr.status) || (xhr.status === GONE && !EDITS.test(config.path) && sentenceOf(xhr.response) !== undefined);
+}
+
 /** What has become of a change: carried out, refused, or neither and kept; whether the page may take the answer on. */
 function judge(config, xhr) {
   if (config.judged) return true;
   config.judged = true;
   under -= 1;
-  const refusal = REFUSED.includes(xhr.status);
+  const refusal = wasRefused(config, xhr);
   if (refusal || carriedOut(config, xhr)) settled(config, refusal);
   else keep(config, xhr.status < 300 ? 0 : xhr.status, xhr.status === 401 ? WHY[401] : sentenceOf(xhr.response));
   return !queue.some((item) => item.config === config);

@@ -15,7 +15,11 @@ export const signingIn = () => notice.querySelector(".sign-in-here") !== null;
 
 /** Show the form that a 401 came with; one that is being filled in stays. */
 export function signInHere(html) {
-  if (signingIn()) return;
+  if (!signingIn()) sayHere(html);
+}
+
+/** Show what an answer says in the page's notice. */
+export function sayHere(html) {
   const line = new DOMParser().parseFromString(html, "text/html").querySelector(".notice-line");
   if (!line) return;
   notice.replaceChildren(document.adoptNode(line));
