@@ -202,6 +202,15 @@ class PageTests(SignedInCase):
         up = next(rail for rail in rails if rail["axis"] == "+Z")
         self.assertEqual((up["free"], up["stop"], up["suggested"]), (5.0, 5.0, 5.0))
 
+    def test_a_turn_is_offered_only_where_it_is_free_for_a_degree(self):
+        for direction, offered in (((1, 0, 0), 0), ((0, 0, 1), 2)):
+            axis = json.dumps({"origin": (0, 0, 0), "direction": direction})
+            response = self.client.post(
+                f"{self.address}ways-out", {"members": '["middle"]', "after": 0, "kind": "turn", "axis": axis}
+            )
+            buttons = re.findall(r'<button[^>]*data-make="turn"[^>]*>', response.content.decode())
+            self.assertEqual([len(buttons), sum("disabled" not in button for button in buttons)], [2, offered])
+
     def test_ways_out_after_a_step(self):
         self.lift(distance="100")
         response = self.client.post(f"{self.address}ways-out", {"members": '["high"]', "after": 1})
