@@ -210,6 +210,7 @@ class PageTests(SignedInCase):
             )
             buttons = re.findall(r'<button[^>]*data-make="turn"[^>]*>', response.content.decode())
             self.assertEqual([len(buttons), sum("disabled" not in button for button in buttons)], [2, offered])
+            self.assertContains(response, "Clockwise, on " if not offered else 'title="Clockwise"')
 
     def test_ways_out_after_a_step(self):
         self.lift(distance="100")

@@ -268,9 +268,8 @@ def _turn(about: _About, sent: Sent, snap: float) -> dict[str, Any]:
         trial = sense * (TRIAL if advance else 360.0)
         free, blocker = rounds.free_turn(scene, members, Screw.about(axis.origin, axis.direction, trial, advance))
         angle = 90.0 if free is None else float(np.floor(min(free, 90.0) + 1e-6))
-        text = "clear" if free is None else f"{free:.1f}°, then {_name(assembly, blocker)}"
-        turn = {"word": word, "clear": free is None, "text": text, "angle": plain(sense * angle), "free": free}
-        turns.append({**turn, "stuck": not angle})
+        words = word if blocker is None else f"{word}, {'then' if angle else 'on'} {_name(assembly, blocker)}"
+        turns.append({"words": words, "free": free, "angle": plain(sense * angle), "stuck": not angle})
     typed = {"angle_typed": sent.get("angle", ""), "advance_typed": sent.get("advance", ""), "advance_mm": advance}
     return {"rails": "[]", "axis": json.dumps(asdict(axis)), "turns": turns, "turn_data": json.dumps(turns), **typed}
 
