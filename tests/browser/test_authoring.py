@@ -242,7 +242,8 @@ class MakingTests(AuthoringCase):
         page.press("#way-angle", "Enter")
         self.changed()
         step = self.kept(row).steps[0]
-        self.assertEqual((step.motion.angle, step.motion.advance, step.motion.axis.direction[1:]), (720, 1.5, (0, 0)))
+        free = -720  # the other way round it would be screwed into the foot block
+        self.assertEqual((step.motion.angle, step.motion.advance, step.motion.axis.direction[1:]), (free, 1.5, (0, 0)))
 
     def test_outward_from_an_axis_that_is_pointed_at_and_each_direction_is_seen_first(self):
         row = self.scene("Cam cleat")
