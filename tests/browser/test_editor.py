@@ -317,9 +317,13 @@ class EditorTests(BrowserCase):
         scenes, plain = self.frame("refresh")
         self.page.hover("#card-s1 .chip")
         self.soon(self.assertNotEqual, lambda: self.frame("refresh")[1], plain)
-        drawn, outlined = self.frame("refresh")
-        self.assertEqual(drawn, scenes)
-        self.assertEqual(self.frame("invalidate"), [scenes + 1, outlined])
+        self.assertEqual(self.frame("refresh")[0], scenes)
+
+        def copied_and_drawn() -> list[list[Any]]:
+            """The picture that was kept, and the same drawn anew; what is pointed at may change between the two."""
+            return [self.frame("refresh"), self.frame("invalidate")]
+
+        self.soon(lambda both: self.assertEqual(both[1], [both[0][0] + 1, both[0][1]]), copied_and_drawn)
 
     def test_the_model_is_drawn_again_after_the_graphics_card_was_lost(self):
         self.open_editor(axial((ROD,), RIGHT, 205))
