@@ -3,6 +3,7 @@
 import html
 import json
 import re
+from dataclasses import replace
 
 from django.core.files.uploadedfile import SimpleUploadedFile
 from django.test import TestCase
@@ -13,7 +14,7 @@ from pulley.web.editor import persistence, services
 from pulley.web.editor.models import Teardown
 from pulley.web.editor.presenters.cards import pose_keys
 from pulley.web.library.services import add
-from tests.scenes import DEMO, DEMO_TEARDOWN, read
+from tests.scenes import DEMO, DEMO_TEARDOWN, boxes, read
 from tests.web.base import SignedInCase, tower_row, user
 
 
@@ -347,6 +348,21 @@ class JudgingTests(SignedInCase):
         self.edit("give", 422, members='["lid"]', value="-3")
         self.edit("give", members='["lid"]', value="")
         self.assertEqual(self.kept().gives, ())
+
+    def test_the_card_of_a_step_in_which_a_component_gives(self):
+        """It has a note, by how much beyond the tolerance, and neither a snag nor a slant."""
+        size = (10.0, 10.0, 10.0)
+        latch = replace(
+            boxes(sill=(size, (0, 0, 0)), latch=(size, (-20, 0, 9.7))),
+            source={"file": "latch.step", "sha256": "0" * 64},
+        )
+        self.teardown = services.create(add(self.ann, latch), core.Teardown("Latch"))
+        self.address = f"/teardowns/{self.teardown.pk}/"
+        self.edit("give", members='["latch"]', value="0.4")
+        self.edit("add", members='["latch"]', direction="[1,0,0]", distance="40")
+        for address in ("verdict", "state"):
+            card = self.client.get(self.address + address, {"revision": self.revision, "open": "s1"}).content.decode()
+            self.assertIn('<summary><span class="quiet">latch gives by 0.2 mm', card)
 
     def test_it_travels_with_the_file(self):
         self.edit("tolerance", value="0.03")
