@@ -52,7 +52,8 @@ class RemedyTests(TestCase):
     def test_a_turn_is_shortened_in_degrees_and_a_path_along_its_legs(self):
         scene = boxes(bar=((20, 2, 5), (0, -1, 0)), wall=((60, 2, 5), (-30, 10, 0)))
         turned = Step("s1", ("bar",), Turn(Axis((0, 0, 0), UP), 90))
-        self.assertEqual(cures(scene, teardown(turned))["shorten"].distance, 27.0)
+        found = cures(scene, teardown(turned))["shorten"]
+        self.assertEqual((found.distance, remedy_sentence(found.to_json())), (27.0, "go only 27°"))
         path = Step("s1", ("bar",), Path(((0, 0, 3), (0, 30, 3))))
         self.assertEqual(cures(scene, teardown(path))["shorten"].waypoints, ((0, 0, 3), (0, 8.9, 3)))
 
@@ -69,6 +70,8 @@ class RemedyTests(TestCase):
         found = cures(read(AS1), teardown(axial((bolt,), UP, 100)))
         self.assertEqual((found["first"].components, found["first"].direction), ((rod,), RIGHT))
         self.assertEqual(found["shorten"].distance, 20.0)
+        self.assertEqual(remedy_sentence(found["shorten"].to_json()), "go only 20 mm")
+        self.assertEqual(remedy_sentence(found["shorten"].to_json(), "in"), "go only 0.787 in")
 
 
 class SwappedDemoTests(TestCase):

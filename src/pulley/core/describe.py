@@ -91,14 +91,17 @@ def skew_sentence(assembly: Assembly, member: str, angle: float) -> str:
     return f"{name} leaves askew, {angle:.1f}° off the line of its own round face. Point at that face for its axis"
 
 
-def remedy_sentence(remedy: Mapping[str, Any]) -> str:
+def remedy_sentence(remedy: Mapping[str, Any], unit: str = "mm") -> str:
     """What a remedy, as plain values, says to do: ``go only 20 mm``, ``first move rod right, 205 mm``.
 
     Parameters
     ----------
     remedy : mapping
         The fields of a Remedy as plain values.
+    unit : str
+        In which lengths are said: ``mm``, ``cm`` or ``in``.
     """
+    distance = f"{shown(remedy.get('distance') or 0.0, unit)} {unit}"
     named = ", ".join(remedy.get("components", ())[:3])
     named += f" and {len(remedy['components']) - 3} more" if len(remedy.get("components", ())) > 3 else ""
     match remedy["kind"]:
@@ -106,16 +109,16 @@ def remedy_sentence(remedy: Mapping[str, Any]) -> str:
             steps = " and ".join(remedy["steps"])
             return f"play it after {steps}" if remedy.get("later") else f"play {steps} before it"
         case "first":
-            return f"first move {named} {direction_word(remedy['direction'])}, {plain(remedy['distance'])} mm"
+            return f"first move {named} {direction_word(remedy['direction'])}, {distance}"
         case "shorten":
-            return f"go only {plain(remedy['distance'])}"
+            return f"go only {plain(remedy['distance'])}°" if remedy.get("turn") else f"go only {distance}"
         case "direction":
             return f"go {direction_word(remedy['direction'])}"
         case "path":
-            legs = ", then ".join("({})".format(", ".join(map(plain, point))) for point in remedy["waypoints"])
-            return f"go by way of {legs}"
+            legs = ", then ".join(f"({', '.join(shown(at, unit) for at in point)})" for point in remedy["waypoints"])
+            return f"go by way of {legs} {unit}"
         case "gives":
-            return f"let {named} give by {plain(remedy['distance'])} mm"
+            return f"let {named} give by {distance}"
         case _:
             return f"confirm that {' and '.join(remedy['components'])} are a fit"
 

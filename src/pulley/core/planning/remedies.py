@@ -14,7 +14,7 @@ from pulley.core.contact.giving import find_gives
 from pulley.core.contact.scene import Scene
 from pulley.core.contact.terms import set_give, terms_of
 from pulley.core.geometry.frames import Vector, Vector3, translation, triple, unit
-from pulley.core.motion import Axial, Path
+from pulley.core.motion import Axial, Path, Turn
 from pulley.core.motion.base import Shorter
 from pulley.core.motion.travel import Slide
 from pulley.core.planning.directions import candidates
@@ -35,7 +35,7 @@ class Remedy:
 
     ``order``: play ``steps``, which move the components in the way, before it, or where ``later`` play it
     after them. ``first``: move ``components`` out of the way before it, along ``direction`` by ``distance``.
-    ``shorten``: go only ``distance`` mm (degrees for a turn). ``direction``: go along ``direction``.
+    ``shorten``: go only ``distance`` mm, or degrees where it is a ``turn``. ``direction``: go along ``direction``.
     ``path``: go along ``waypoints``. ``fit``: confirm that ``components`` overlap by design. ``gives``: let the one
     component in ``components`` bend by ``distance``.
     """
@@ -47,6 +47,7 @@ class Remedy:
     direction: Vector3 | None = None
     distance: float | None = None
     waypoints: tuple[Vector3, ...] = ()
+    turn: bool = False
 
     def to_json(self) -> dict[str, Any]:
         """What this kind of remedy says, as plain JSON values."""
@@ -260,7 +261,8 @@ def _shorten(case: _Case) -> Iterator[Remedy]:
     way = next(iter(case.stage.travels.values()))
     share = min(snag.at for snag in case.snags)
     for shorter in case.step.motion.shorter(share, way, bool(case.step.spacing)):
-        yield Remedy("shorten", distance=shorter.distance, waypoints=shorter.waypoints)
+        turn = isinstance(case.step.motion, Turn)
+        yield Remedy("shorten", distance=shorter.distance, waypoints=shorter.waypoints, turn=turn)
 
 
 def _turn_to(case: _Case) -> Iterator[Remedy]:

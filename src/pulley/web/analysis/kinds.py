@@ -51,14 +51,15 @@ def crossed_lines(case: Case, report: Report) -> list[dict[str, Any]]:
 
 @analysis("remedies")
 def ways_round(case: Case, report: Report) -> list[dict[str, Any]]:
-    """What helps against the snags of the step ``step``, each in a sentence and as plain values."""
+    """What helps against the snags of the step ``step``, each in a sentence in a ``unit`` and as plain values."""
     assembly, teardown = case.assembly, case.teardown
     labels = {step.id: f"“{step.label}”" for step in teardown.steps}
     found = []
     for remedy in remedies(assembly, teardown, check(assembly, teardown), case.asked["step"]):
         values = remedy.to_json()
         named = values | {"components": [component_name(assembly, path) for path in remedy.components]}
-        sentence = remedy_sentence(named | {"steps": [labels.get(id, id) for id in remedy.steps]})
+        steps = [labels.get(id, id) for id in remedy.steps]
+        sentence = remedy_sentence(named | {"steps": steps}, case.asked["unit"])
         found.append({"sentence": sentence[0].upper() + sentence[1:], "values": values})
     return found
 

@@ -19,6 +19,7 @@ from pulley.web.door import sent_by, whole
 from pulley.web.editor import progress, services
 from pulley.web.editor.lookups import teardown_of
 from pulley.web.editor.models import Teardown
+from pulley.web.editor.parsing import unit_sent
 from pulley.web.library.services import core_assembly
 
 
@@ -61,7 +62,8 @@ def remedies(request: UserRequest, teardown_id: uuid.UUID, step: str) -> HttpRes
     row, case, snagged = _asked(request, teardown_id, step)
     if snagged is None:
         return HttpResponse(status=204)
-    asked = analysis.request("remedies", row.assembly, replace(case, asked={"step": step}), analysis.SOON)
+    wanted = replace(case, asked={"step": step, "unit": unit_sent(sent_by(request))})
+    asked = analysis.request("remedies", row.assembly, wanted, analysis.SOON)
     if not asked.done:
         return render(request, "editor/so_far.html", progress.shown(sent_by(request), 0.0, 0, ""))
     items = [{"sentence": item["sentence"], "values": json.dumps(item["values"])} for item in asked.value]
