@@ -158,7 +158,8 @@ class BrowserCase(LiveServerTestCase):
 
     def settled(self):
         """Wait until all that was found about a change is there, so that nothing moves under the pointer."""
-        self.page.wait_for_function("() => !document.querySelector('#checking, .checker, .htmx-request')")
+        self.page.wait_for_function("""() => !document.querySelector("#checking, .checker, .htmx-request")
+            && !document.querySelector("#cards")?.textContent.includes("Looking for")""")
 
     def select(self, name: str, fold: str = ""):
         """Select in the ledger and wait for the ways out."""
