@@ -6,7 +6,7 @@ import random
 import traceback
 import uuid
 from collections.abc import Iterator
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from typing import Any
 from urllib.parse import urlencode
 
@@ -36,8 +36,25 @@ STEPS = (
     core.Step("s2", ("high", "middle"), Axial(UP, 20, fan=Fan(pitch=15)), label="Fan"),
     core.Step("s3", ("low",), Turn(Axis((0, 0, 0), UP), 90), label="Turn"),
     core.Step("s4", ("low",), Path(((0, 0, 30), (40, 0, 30))), label="Path"),
+    core.Step("s5", ("latch",), Axial((1.0, 0.0, 0.0), 40), label="Over the sill, to which it gives"),
 )
 CAMERAS = (core.Camera("c1", "Front", (0, -400, 60), (0, 0, 20)), core.Camera("c2", "Top", (0, 0, 400), (0, 0, 20)))
+ALL_SORTS = core.Teardown(  # a bit of everything that a teardown can hold
+    "Fuzz",
+    STEPS,
+    CAMERAS,
+    gives=({"component": "latch", "by": 0.4},),
+    bundles=(core.Bundle("Bundle 1", ("lid", "high")),),
+    poses=(core.KeptPose("k1", "Half-way", "s2", 0.5),),
+    orbits=(core.Orbit("o1", "s1"),),
+    trails=(core.TrailOf("lid", marks=True, anchors=((0.0, 0.0, 5.0),)),),
+    routes=(core.Route("r1", (("lid", (5.0, 5.0, 5.0)), ("high", (5.0, 5.0, 5.0)))),),
+    tints=(core.Tint("low", "#ff0000", 0.5),),
+    hidden=("middle",),
+    home=("sill",),
+    wears=("high",),
+    source={"file": "tower.step"},
+)
 NUMBERS = [0, -0.0, 1, -1, 2.5, 1e-300, 1e300, -1e300, 1e9, 2**53, 2**70, 10**400, True, None, "5", [], {}]
 VECTORS = [[0, 0, 0], [0, 0, 1], [1e300, 1e300, 1e300], [1e-300, 0, 0], [1, 2], [1, 2, 3, 4], [None, 0, 0], [[], {}, 1]]
 VECTORS += [[10**400, 0, 0], [True, False, True], ["1", "2", "3"], [1e7, -1e7, 1e7], [1e-5, 1e-5, 0]]
@@ -107,7 +124,7 @@ FEATURES = [
 ]
 VIEW = '{"eye": [0, -300, 50], "target": [0, 0, 0], "up": [0, 0, 1], "projection": "parallel", "fov": 30}'
 AXIS = '{"origin": [0, 0, 0], "direction": [0, 0, 1]}'
-PATHS = ['["lid"]', '["high"]', '["low", "middle"]', '["lid", "high", "middle", "low"]', '["low"]', "[]"]
+PATHS = ['["lid"]', '["latch"]', '["high"]', '["low", "middle"]', '["lid", "high", "middle", "low"]', '["low"]', "[]"]
 WAYS = ["[0, 0, 1]", "[0, 1, 0]", "[1, 0.5, 0]", "[10, 0, 5]"]
 # what a field named value may hold, whichever verb it is for
 VALUES = [
@@ -135,7 +152,7 @@ KNOWN = {  # field -> what might well stand in it
     **dict.fromkeys(("moved", "target"), FEATURES),
     **dict.fromkeys(("view", "now"), [VIEW]),
     "steps": ['["s1"]', '["s1", "s2"]', '["s4"]', '["p1"]'],
-    "step": ["s1", "s2", "s3", "s4", ""],
+    **dict.fromkeys(("step", "open"), ["s1", "s2", "s3", "s4", "s5", ""]),
     "value": VALUES,
     "after": ["0", "1", "4"],
     "axis": [AXIS],
@@ -187,7 +204,6 @@ FREE = [
     "run",
     "stop",
     "sure",
-    "open",
     "entry",
     "grouping",
     "group_by",
@@ -220,10 +236,9 @@ class Fuzz:
             yield from self.send(address)
 
     def put_back(self):
-        """The teardown with steps of every kind, views and a line of stops."""
+        """The teardown with steps of every kind and all else that it can hold."""
         now = Teardown.objects.get(pk=self.row.pk)
-        plan = core.Teardown("Fuzz", STEPS, CAMERAS, source={"file": "tower.step"})
-        self.row, _ = services.edit(now, now.revision, lambda teardown, assembly: services.Changed(plan, "put back"))
+        self.row, _ = services.edit(now, now.revision, lambda *_: services.Changed(ALL_SORTS, "put back"))
         self.sheet = self.sheet or sheets.create(self.row)
         wish = Wish("gif", film=film_for("gif", size=(64, 64), rate=24, soft=False))
         self.wanted = self.row.publications.first() or publishing.add(self.row, wish)
@@ -267,14 +282,14 @@ class Fuzz:
                 if "delete" not in route and "sign-out" not in route:
                     yield "/" + route
 
-    def send(self, address: str) -> Iterator[str]:
-        """One request; its description when the answer is a 500."""
+    def send(self, address: str, method: str = "") -> Iterator[str]:
+        """One request, and another where only the other method is answered; a description of a 500."""
         at_sheet = "/sheets/" in address and self.row.pk is not None and str(self.sheet.pk) in address
         self.about = self.sheet if at_sheet else self.row
         if "put-together/" in address:
             self.about = assembling.begin(self.row.assembly)
         body, kind = self.body()
-        method = "get" if self.random.random() < 0.12 else "post"
+        method = method or ("get" if self.random.random() < 0.12 else "post")
         more = {"HTTP_HX_REQUEST": "true"} if self.random.random() < 0.7 else {}
         with transaction.atomic():  # a request that breaks something breaks only itself
             if method == "get":
@@ -291,6 +306,8 @@ class Fuzz:
         if response.status_code >= 500:
             why = "".join(traceback.format_exception(*response.exc_info)[-3:]) if response.exc_info else ""
             yield f"{response.status_code} {method} {address} as {kind!r}: {body[:600]!r}\n{why}"
+        if response.status_code == 405 and method == "post" and "GET" in response["Allow"]:
+            yield from self.send(address, "get")
 
     def body(self) -> tuple[bytes, str]:
         """A body and what it claims to be; most of the time a form that could come from a page."""
@@ -306,7 +323,7 @@ class Fuzz:
 
     def file(self) -> tuple[bytes, str]:
         """A teardown file, broken somewhere, as a form sends it."""
-        document: Any = teardown_json.to_document(core.Teardown("File", STEPS, CAMERAS))
+        document: Any = json.loads(json.dumps(teardown_json.to_document(replace(ALL_SORTS, name="File"))))
         for _ in range(self.random.randrange(4)):
             at = document
             while isinstance(at, dict | list) and at and self.random.random() < 0.8:

@@ -10,7 +10,10 @@ import random
 from django.test import override_settings
 
 from pulley.core import teardown as core
+from pulley.core.assembly import Assembly
 from pulley.web.editor import services
+from pulley.web.library.services import add
+from tests.scenes import boxes, tower
 from tests.web.base import SignedInCase
 from tests.web.fuzz import Fuzz
 
@@ -24,7 +27,11 @@ class FuzzTests(SignedInCase):
         self.client.raise_request_exception = False
         logging.disable(logging.CRITICAL)
         self.addCleanup(logging.disable, logging.NOTSET)
-        row = services.create(self.assembly, core.Teardown("Fuzz"))
+        size = (10.0, 10.0, 10.0)
+        latched = boxes(sill=(size, (60, 0, 0)), latch=(size, (40, 0, 9.7)))  # 0.3 mm in each other's way
+        components = (*tower().components, *latched.components)
+        tall = Assembly("Tower", components, source={"file": "tower.step", "sha256": "1" * 64})
+        row = services.create(add(self.ann, tall), core.Teardown("Fuzz"))
         fuzz = Fuzz(self.client, row, random.Random(SEED))
         wrong = list(fuzz.run(TRIES))
         self.assertEqual(wrong, [], "\n".join(each[:150] + " ... " + each[-500:] for each in wrong))

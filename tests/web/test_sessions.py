@@ -52,6 +52,10 @@ class SessionTests(SignedInCase):
         self.client.force_login(self.ann)
         page = self.client.get(f"{self.address}duplicate")
         self.assertContains(page, "Nothing is to be seen at this address", status_code=405)
+        self.assertEqual(page["Allow"], "POST")
+        sent = self.client.post(f"{self.address}state")
+        self.assertContains(sent, "Nothing can be sent to this address", status_code=405)
+        self.assertEqual(sent["Allow"], "GET")  # RFC 9110, 15.5.6: must be there
 
     def test_signing_in_where_one_is(self):
         self.ann.set_password("ann's password")

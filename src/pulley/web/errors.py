@@ -27,6 +27,7 @@ NO_ROOM = (errno.ENOSPC, errno.EDQUOT, errno.EROFS)
 # MariaDB's error codes for the same: writing failed, disk full, table full, read-only server, out of room in a log
 DATABASE_NO_ROOM = (3, 1021, 1030, 1114, 1026, 1290, 1836)
 ONLY_SENT_TO = "Nothing is to be seen at this address: it only takes what a page sends. Nothing was changed."
+ONLY_SHOWS = "Nothing can be sent to this address: it only shows something. Nothing was changed."
 TAKES_LONG = "That takes longer than Pulley waits for. It goes on meanwhile: ask for it again in a moment."
 
 
@@ -48,7 +49,7 @@ def explain(get_response: Handler) -> Handler:
 
     def middleware(request: HttpRequest) -> HttpResponse:
         response = get_response(request)
-        return say(request, ONLY_SENT_TO, 405) if response.status_code == 405 else response
+        return _other_method(request, response) if response.status_code == 405 else response
 
     def process_exception(request: HttpRequest, error: Exception) -> HttpResponse | None:
         if isinstance(error, PulleyError):
@@ -65,6 +66,13 @@ def explain(get_response: Handler) -> Handler:
 
     middleware.process_exception = process_exception  # type: ignore[attr-defined]
     return middleware
+
+
+def _other_method(request: HttpRequest, refusal: HttpResponse) -> HttpResponse:
+    """405 in a sentence, with the methods that are answered, as RFC 9110 (15.5.6) asks for."""
+    response = say(request, ONLY_SENT_TO if request.method in ("GET", "HEAD") else ONLY_SHOWS, 405)
+    response["Allow"] = refusal["Allow"]
+    return response
 
 
 def say(request: HttpRequest, message: str, status: int, place: str | None = None, **more: Any) -> HttpResponse:
