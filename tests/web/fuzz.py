@@ -16,7 +16,7 @@ from django.urls import URLPattern, URLResolver, get_resolver
 
 from pulley.core import teardown as core
 from pulley.core.formats import teardown as teardown_json
-from pulley.core.motion import Axial, Axis, Fan, Path, Turn
+from pulley.core.motion import Axial, Axis, Fan, Path, Radial, Turn
 from pulley.core.publish.settings import film_for
 from pulley.core.publish.wishes import Wish
 from pulley.web.assembling import services as assembling
@@ -32,11 +32,12 @@ from pulley.web.sheets.models import Sheet
 
 UP = (0.0, 0.0, 1.0)
 STEPS = (
-    core.Step("s1", ("lid",), Axial(UP, 60), label="Lid"),
-    core.Step("s2", ("high", "middle"), Axial(UP, 20, fan=Fan(pitch=15)), label="Fan"),
-    core.Step("s3", ("low",), Turn(Axis((0, 0, 0), UP), 90), label="Turn"),
+    core.Step("s1", ("lid",), Axial(UP, 60), label="Lid", view=core.View("c1", 0.8), colour="brick", note="Slowly"),
+    core.Step("s2", ("high", "middle"), Axial(UP, 20, fan=Fan(pitch=15)), "Fan", core.Timing(2, "with", 0.5)),
+    core.Step("s3", ("low",), Turn(Axis((0, 0, 0), UP), 90), label="Turn", caption="Round", trails=False),
     core.Step("s4", ("low",), Path(((0, 0, 30), (40, 0, 30))), label="Path"),
     core.Step("s5", ("latch",), Axial((1.0, 0.0, 0.0), 40), label="Over the sill, to which it gives"),
+    core.Step("s6", ("high", "middle"), Radial(30.0, Axis((0, 0, 0), UP)), label="Outward", off=True),
 )
 CAMERAS = (core.Camera("c1", "Front", (0, -400, 60), (0, 0, 20)), core.Camera("c2", "Top", (0, 0, 400), (0, 0, 20)))
 ALL_SORTS = core.Teardown(  # a bit of everything that a teardown can hold
@@ -48,6 +49,8 @@ ALL_SORTS = core.Teardown(  # a bit of everything that a teardown can hold
     poses=(core.KeptPose("k1", "Half-way", "s2", 0.5),),
     orbits=(core.Orbit("o1", "s1"),),
     trails=(core.TrailOf("lid", marks=True, anchors=((0.0, 0.0, 5.0),)),),
+    line=core.TrailLine("dashed", through=True, marks=True),
+    look=core.Look("lines", shadows=True, paper=True),
     routes=(core.Route("r1", (("lid", (5.0, 5.0, 5.0)), ("high", (5.0, 5.0, 5.0)))),),
     tints=(core.Tint("low", "#ff0000", 0.5),),
     hidden=("middle",),
@@ -152,7 +155,7 @@ KNOWN = {  # field -> what might well stand in it
     **dict.fromkeys(("moved", "target"), FEATURES),
     **dict.fromkeys(("view", "now"), [VIEW]),
     "steps": ['["s1"]', '["s1", "s2"]', '["s4"]', '["p1"]'],
-    **dict.fromkeys(("step", "open"), ["s1", "s2", "s3", "s4", "s5", ""]),
+    **dict.fromkeys(("step", "open"), ["s1", "s2", "s3", "s4", "s5", "s6", ""]),
     "value": VALUES,
     "after": ["0", "1", "4"],
     "axis": [AXIS],
