@@ -2,6 +2,7 @@
 
 from typing import Any
 from unittest import mock
+from urllib.parse import urlsplit
 
 import numpy as np
 from django.db.utils import OperationalError
@@ -93,7 +94,8 @@ class EditorTests(BrowserCase):
         held: list[Any] = []
         self.page.route("**/steps/s1/*", lambda route: held.append(route))
         self.page.click("#head-s1")
-        self.soon(lambda: self.assertEqual(len(held), 3))  # and its legs
+        asked = {"legs", "matches", "remedies"}
+        self.soon(lambda: self.assertEqual({urlsplit(each.request.url).path.split("/")[-1] for each in held}, asked))
         before = self.page.evaluate(PLACES)
         for route in held:
             route.continue_()
@@ -338,10 +340,10 @@ class EditorTests(BrowserCase):
         self.page.wait_for_selector("#canvas[data-outlines=drawn]")
         scenes, plain = self.frame("refresh")
         self.page.hover("#card-s1 .chip")
-        self.soon(self.assertNotEqual, lambda: self.frame("refresh")[1], plain)
-        self.assertEqual(self.frame("refresh")[0], scenes)
-
-        _, copied = self.frame("refresh")
+        self.soon(self.assertEqual, lambda: self.page.evaluate("[...window.pulley.stage.lit]"), [BOLT])
+        drawn, copied = self.frame("refresh")
+        self.assertEqual(drawn, scenes)
+        self.assertNotEqual(copied, plain)
         self.assertEqual(self.frame("invalidate"), [scenes + 1, copied])
 
     def test_the_model_is_drawn_again_after_the_graphics_card_was_lost(self):

@@ -56,6 +56,7 @@ class RevisionTests(BrowserCase):
         page.click("text=Add it to the step")  # 3
         expect(page.locator(".work .done")).to_have_count(1)
         page.click("text=Publish")  # 4
+        page.wait_for_load_state()  # what is pressed before the page's scripts are there is not heard
         page.get_by_role("button", name="Publish 2 files").click()  # 5
         expect(page.locator("[data-state=made]")).to_have_count(2, timeout=PATIENCE)
         expect(page.locator(".publish-head")).to_contain_text("Frame, revision 2")
